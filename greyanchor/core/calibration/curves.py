@@ -1,0 +1,94 @@
+"""Tone curves per channel: monotone, 1,024 inputs, 0 -> 0 and 100 -> limit."""
+
+from __future__ import annotations
+
+import csv
+import io
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from greyanchor.core.colorimetry import Array
+from greyanchor.core.errors import BadInput
+
+INPUTS = 1024
+
+
+@dataclass(frozen=True)
+class CurveSet:
+    """Correction curves of all channels.
+
+    Attributes
+    ----------
+    channels
+        Channel names, c of them.
+    outputs
+        Raw device value (c, 1024) for evenly spaced inputs 0..1; never falling, from 0 to the limit.
+    """
+
+    channels: tuple[str, ...]
+    outputs: Array
+
+    def __post_init__(self) -> None:
+        if self.outputs.shape != (len(self.channels), INPUTS):
+            raise BadInput(f"curves have shape {self.outputs.shape}, expected {(len(self.channels), INPUTS)}")
+        if not np.isfinite(self.outputs).all() or self.outputs.min() < 0 or self.outputs.max() > 1 + 1e-9:
+            raise BadInput("a curve leaves the range 0..100 %")
+        falling = np.diff(self.outputs, axis=1) < -1e-12
+        if falling.any():
+            raise BadInput(f"the curve of {self.channels[int(np.argmax(falling.any(axis=1)))]} reverses")
+
+    @property
+    def limits(self) -> dict[str, float]:
+        """Raw device value that each channel reaches at 100 %."""
+        return {c: float(self.outputs[i, -1]) for i, c in enumerate(self.channels)}
+
+    def apply(self, device: npt.ArrayLike) -> Array:
+        """Raw device values (n, c) for linearized ones (n, c), fractions; 16-bit steps."""
+        values = np.clip(np.asarray(device, dtype=float), 0.0, 1.0)
+        grid = np.linspace(0.0, 1.0, INPUTS)
+        out = np.column_stack([np.interp(values[:, i], grid, self.outputs[i]) for i in range(len(self.channels))])
+        return np.round(out * 65535.0) / 65535.0
+
+    def to_csv(self) -> str:
+        """``channel,input,output`` in percent, 1,024 inputs a channel."""
+        out = io.StringIO()
+        writer = csv.writer(out, lineterminator="\n")
+        writer.writerow(["channel", "input", "output"])
+        grid = np.linspace(0.0, 100.0, INPUTS)
+        for i, channel in enumerate(self.channels):
+            writer.writerows([channel, f"{x:.4f}", f"{100 * y:.4f}"] for x, y in zip(grid, self.outputs[i]))
+        return out.getvalue()
+
+    @classmethod
+    def from_csv(cls, text: str, source: str = "curves") -> CurveSet:
+        """Read what `to_csv` writes; any number of inputs from 2 up is taken and interpolated."""
+        points: dict[str, list[tuple[float, float]]] = {}
+        for number, row in enumerate(csv.reader(io.StringIO(text)), start=1):
+            if not row or (number == 1 and row[0].strip().lower() == "channel"):
+                continue
+            try:
+                channel, x, y = row[0].strip(), float(row[1]), float(row[2])
+            except (IndexError, ValueError):
+                raise BadInput("expected channel,input,output with numbers in percent", source, number) from None
+            if not (np.isfinite(x) and np.isfinite(y) and 0 <= x <= 100 and 0 <= y <= 100):
+                raise BadInput(f"{x:g},{y:g} lies outside 0..100 %", source, number)
+            points.setdefault(channel, []).append((x, y))
+        if not points or any(len(p) < 2 for p in points.values()):
+            raise BadInput("no curve with at least two points was found", source)
+        grid = np.linspace(0.0, 100.0, INPUTS)
+        rows = []
+        for pairs in points.values():
+            table = np.array(sorted(pairs))
+            rows.append(np.interp(grid, table[:, 0], table[:, 1]) / 100.0)
+        try:
+            return cls(tuple(points), np.array(rows))
+        except BadInput as error:
+            raise error.at(source) from None
+
+    @classmethod
+    def straight(cls, limits: dict[str, float]) -> CurveSet:
+        """No correction but the limits (fractions)."""
+        grid = np.linspace(0.0, 1.0, INPUTS)
+        return cls(tuple(limits), np.array([grid * limit for limit in limits.values()]))

@@ -1,0 +1,143 @@
+"""Linearization: curves that give each channel a known tone scale."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.interpolate import PchipInterpolator
+
+from greyanchor.core.calibration.curves import INPUTS, CurveSet
+from greyanchor.core.calibration.ramps import Ramp, find_ramps, monotone
+from greyanchor.core.colorimetry import Array
+from greyanchor.core.density import sctv
+from greyanchor.core.errors import BadInput
+from greyanchor.core.readings import ReadingSet
+
+
+@dataclass(frozen=True)
+class ToneScale:
+    """Tone value of one channel before and after correction, percent, against the aim.
+
+    `inputs` (n,) are new device values in percent at the measured steps; `before` the measured tone
+    value there without correction, `aim` what it should be, `after` what the curve predicts.
+    """
+
+    channel: str
+    inputs: Array
+    before: Array
+    aim: Array
+    after: Array
+
+    @property
+    def deviation_before(self) -> tuple[float, float]:
+        """Mean and largest absolute deviation from the aim before correction, percent tone value."""
+        return _deviation(self.before - self.aim)
+
+    @property
+    def deviation_after(self) -> tuple[float, float]:
+        """The same, predicted after correction."""
+        return _deviation(self.after - self.aim)
+
+
+@dataclass(frozen=True)
+class Linearization:
+    """Curves and the tone scales they were made from."""
+
+    curves: CurveSet
+    scales: dict[str, ToneScale]
+    aim: str
+
+
+def parse_aim(text: str) -> tuple[str, float]:
+    """``sctv``, ``lstar``, ``density`` or ``tvi:NN`` -> (kind, tone value increase at 50 %)."""
+    kind, _, value = text.strip().lower().partition(":")
+    if kind == "g7":
+        raise BadInput("the aim g7 needs the grey chart and its calibration, which this version does not do; use sctv")
+    if kind not in ("sctv", "lstar", "density", "tvi") or (kind == "tvi") != bool(value):
+        raise BadInput(f"no linearization aim {text!r}; use sctv, tvi:NN, lstar or density")
+    if kind != "tvi":
+        return kind, 0.0
+    try:
+        increase = float(value)
+    except ValueError:
+        increase = -1.0
+    if not 0 <= increase <= 40:
+        raise BadInput(f"a tone value increase of {value!r} is not a number from 0 to 40")
+    return kind, increase
+
+
+def linearize(
+    readings: ReadingSet, limits: Mapping[str, float] | None = None, aim: str = "sctv"
+) -> Linearization:
+    """Curves (1,024 inputs) from raw single-channel ramps under ink limits (fractions of raw).
+
+    The curve is the monotone inverse of the smoothed measured tone scale between paper and the
+    limit. Raises `BadInput` when a ramp is missing or does not reach its limit.
+    """
+    kind, increase = parse_aim(aim)
+    ramps = find_ramps(readings)
+    unknown = sorted(set(limits or {}) - set(ramps))
+    if unknown:
+        raise BadInput(f"there is a limit for {unknown[0]}, but no such channel in the readings")
+    outputs, scales = [], {}
+    for channel, ramp in ramps.items():
+        limit = float((limits or {}).get(channel, ramp.inputs[-1]))
+        outputs.append(_channel_curve(ramp, limit, kind, increase))
+        scales[channel] = tone_scale(ramp, limit, outputs[-1], kind, increase)
+    return Linearization(CurveSet(tuple(ramps), np.array(outputs)), scales, aim)
+
+
+def tone_values(ramp: Ramp, limit: float, kind: str) -> tuple[Array, Array]:
+    """Raw inputs (n,) up to `limit` and the tone value 0..1 of each, 1 at the limit."""
+    if not 0.05 <= limit <= ramp.inputs[-1] + 1e-3:
+        raise BadInput(
+            f"the limit of {ramp.channel}, {100 * limit:.1f} %, lies beyond its ramp, which ends at {100 * ramp.inputs[-1]:.1f} %"
+        )
+    inside = ramp.inputs < limit - 1e-4
+    inputs = np.append(ramp.inputs[inside], limit)
+    if kind == "lstar":
+        tones = ramp.lab[0, 0] - ramp.lab[:, 0]
+    elif kind == "density":
+        tones = ramp.density - ramp.density[0]
+    else:
+        end = np.array([np.interp(limit, ramp.inputs, ramp.xyz[:, i]) for i in range(3)])
+        tones = sctv(ramp.xyz, ramp.xyz[0], end)
+    top = float(PchipInterpolator(ramp.inputs, tones)(limit))
+    if top <= 1e-6:
+        raise BadInput(f"channel {ramp.channel} does not get darker or more colourful along its ramp")
+    return inputs, np.append(tones[inside], top) / top
+
+
+def aim_curve(inputs: Array, kind: str, increase: float = 0.0) -> Array:
+    """Aim tone value 0..1 for device values 0..1: straight, or with a parabolic increase for ``tvi``."""
+    if kind != "tvi":
+        return np.asarray(inputs, dtype=float)
+    return np.asarray(inputs + 4.0 * increase / 100.0 * inputs * (1.0 - inputs))
+
+
+def _channel_curve(ramp: Ramp, limit: float, kind: str, increase: float) -> Array:
+    inputs, tones = tone_values(ramp, limit, kind)
+    fine = np.linspace(0.0, limit, 4097)
+    measured = monotone(inputs, tones, fine)
+    measured = np.clip((measured - measured[0]) / (measured[-1] - measured[0]), 0.0, 1.0)
+    measured = measured + np.linspace(0.0, 1e-7, len(fine))  # strictly rising, so that it has one inverse
+    wanted = aim_curve(np.linspace(0.0, 1.0, INPUTS), kind, increase)
+    curve = np.interp(wanted, measured, fine)
+    curve[0], curve[-1] = 0.0, limit
+    return np.maximum.accumulate(np.clip(curve, 0.0, limit))
+
+
+def tone_scale(ramp: Ramp, limit: float, curve: Array, kind: str, increase: float) -> ToneScale:
+    """Tone values before, aimed at, and predicted after `curve` (1024,), at the measured steps."""
+    inputs, tones = tone_values(ramp, limit, kind)
+    at = inputs / limit
+    through = np.interp(at, np.linspace(0.0, 1.0, INPUTS), curve)
+    after = PchipInterpolator(inputs, tones)(through)
+    return ToneScale(ramp.channel, 100.0 * at, 100.0 * tones, 100.0 * aim_curve(at, kind, increase), 100.0 * after)
+
+
+def _deviation(difference: Array) -> tuple[float, float]:
+    size = np.abs(difference)
+    return float(size.mean()), float(size.max())

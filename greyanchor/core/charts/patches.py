@@ -1,0 +1,226 @@
+"""Patch sets: which device values answer which question. All are (n, channels) fractions 0..1."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+
+import numpy as np
+import numpy.typing as npt
+from scipy.stats import qmc
+
+from greyanchor.core.colorimetry import Array
+from greyanchor.core.errors import BadInput
+
+PURPOSES = ("ink-limit", "linearization", "total-ink", "grey", "profile", "control-strip")
+_GREY_STEPS = (0.03, 0.06, 0.10, 0.15, 0.20, 0.25, 0.30, 0.40, 0.50, 0.60, 0.70, 0.75, 0.80, 0.90, 1.0)
+
+
+def near_neutral(cyan: npt.ArrayLike) -> Array:
+    """C, M, Y (n, 3) of the near-neutral scale for `cyan` fractions (n,).
+
+    CGATS TR 015: M = Y = 0.747 C - 4.1e-4 C^2 + 2.94e-5 C^3, in percent.
+    """
+    c = 100.0 * np.asarray(cyan, dtype=float)
+    other = 0.747 * c - 4.1e-4 * c**2 + 2.94e-5 * c**3
+    return np.asarray(np.stack([c, other, other], axis=-1) / 100.0)
+
+
+def ink_limit_ramps(channels: int = 4, steps: int = 21) -> Array:
+    """Paper and an even ramp of every channel alone up to raw 100 %, `steps` each without paper."""
+    levels = np.linspace(0.0, 1.0, steps + 1)[1:]
+    return np.vstack([np.zeros((1, channels)), *(_single(channels, i, levels) for i in range(channels))])
+
+
+def linearization_ramps(limits: npt.ArrayLike, steps: int = 25) -> Array:
+    """Paper and a ramp of every channel from 0 to its limit (fractions), denser in the highlights."""
+    tops = np.asarray(limits, dtype=float)
+    levels = np.linspace(0.0, 1.0, steps + 1)[1:] ** 1.25
+    n = len(tops)
+    return np.vstack([np.zeros((1, n)), *(_single(n, i, levels * top) for i, top in enumerate(tops))])
+
+
+def total_ink_steps(channels: int = 4, highest: float = 4.0, step: float = 0.2) -> Array:
+    """Rising sums of all channels, of three colours without black, and of pairs, from 100 % up.
+
+    The sum of all channels rises along equal amounts; every patch keeps to `highest`.
+    """
+    sums = np.arange(1.0, channels + 1e-9, step)
+    rows = [np.zeros(channels)]
+    rows += [np.full(channels, s / channels) for s in sums]
+    colours = min(3, channels)
+    mask = np.zeros(channels)
+    mask[:colours] = 1.0
+    rows += [mask * s / colours for s in np.arange(1.0, colours + 1e-9, step)]
+    for i in range(channels):
+        for j in range(i + 1, channels):
+            pair = np.zeros(channels)
+            pair[[i, j]] = 0.5
+            rows += [pair * s for s in np.arange(1.0, 2.0 + 1e-9, step)]
+    values = np.array(rows)
+    return _unique(values[values.sum(axis=1) <= highest + 1e-9])
+
+
+def grey_scales(channels: int = 4) -> Array:
+    """The near-neutral scale of CMY, its neighbours in M and Y, and the scale of K alone (CGATS TR 015)."""
+    if channels < 4:
+        raise BadInput("a grey chart needs the channels C, M, Y and K")
+    rows = [np.zeros((1, 4))]
+    scale = near_neutral(_GREY_STEPS)
+    offsets = [(0, 0), (0.05, 0), (-0.05, 0), (0, 0.05), (0, -0.05), (0.05, 0.05), (-0.05, -0.05)]
+    for dm, dy in offsets:
+        shifted = np.clip(scale + np.array([0.0, dm, dy]), 0.0, 1.0)
+        rows.append(np.hstack([shifted, np.zeros((len(scale), 1))]))
+    rows.append(_single(4, 3, np.array(_GREY_STEPS)))
+    return _unique(np.vstack(rows))
+
+
+def profile_patches(
+    count: int = 1500, total_ink: float = 3.0, channels: int = 4, seed: int = 1
+) -> Array:
+    """`count` patches for characterization, none above `total_ink` (sum of fractions).
+
+    Paper four times and each solid twice (to learn noise and catch unevenness), ramps of every
+    channel, the grey axis, overprints of pairs and triples at three levels, and the rest an even
+    fill by a low-discrepancy (Sobol) sequence, thinned so that no patch crowds another.
+    Raises `BadInput` when `count` is too small for the fixed part.
+    """
+    scale_steps = 7 if count < 500 else 11 if count < 1200 else 15
+    fixed = _fixed_profile_part(channels, total_ink, scale_steps, count)
+    repeats = np.vstack([np.zeros((3, channels)), np.eye(channels)])
+    room = count - len(fixed) - len(repeats)
+    if room < 0:
+        raise BadInput(f"{count} patches are too few: paper, ramps, greys and overprints alone need {count - room}")
+    return np.vstack([fixed, _even_fill(room, fixed, total_ink, channels, seed), repeats])
+
+
+def _fixed_profile_part(channels: int, total_ink: float, steps: int, count: int) -> Array:
+    levels = np.linspace(0.0, 1.0, steps + 1)[1:]
+    parts = [np.zeros((1, channels)), *(_single(channels, i, levels) for i in range(channels))]
+    if channels >= 3:
+        grey = near_neutral(levels)
+        parts.append(np.hstack([grey, np.zeros((len(grey), channels - 3))]))
+        if channels > 3 and count >= 300:
+            for black in (0.2, 0.5, 0.8):
+                with_black = np.hstack([grey[1::2] * (1.0 - 0.4 * black), np.zeros((len(grey[1::2]), channels - 3))])
+                with_black[:, 3] = black
+                parts.append(with_black)
+    for level in (0.4, 0.7, 1.0) if count >= 300 else (1.0,):
+        for subset in range(1, 2**channels):
+            mask = np.array([(subset >> i) & 1 for i in range(channels)], dtype=float)
+            if mask.sum() >= 2:
+                parts.append(level * mask[None])
+    return _unique(_fit_total(np.vstack(parts), total_ink))
+
+
+def _even_fill(room: int, fixed: Array, total_ink: float, channels: int, seed: int) -> Array:
+    if room == 0:
+        return np.zeros((0, channels))
+    sampler = qmc.Sobol(channels, scramble=True, rng=np.random.default_rng(seed))
+    wanted = int(np.ceil(np.log2(max(room * 12, 256))))
+    pool = sampler.random_base2(wanted)
+    pool = 0.5 * (pool + np.sin(np.pi * (pool - 0.5)) * 0.5 + 0.5)  # a little closer to the walls
+    pool = np.round(pool, 3)
+    sums = pool.sum(axis=1)
+    inside = pool[sums <= total_ink]
+    edge = pool[sums > total_ink]
+    edge = np.round(edge[: len(edge) // 6] * (total_ink / sums[sums > total_ink][: len(edge) // 6, None]), 3)
+    pool = np.vstack([inside, edge[edge.sum(axis=1) <= total_ink + 1e-9]])
+    return _thin(pool, fixed, room)
+
+
+def _thin(pool: Array, fixed: Array, room: int) -> Array:
+    """The `room` patches of `pool` farthest from one another and from `fixed`, greedily."""
+    limit = min(len(pool), 6 * room)
+    pool = pool[:limit]
+    nearest = np.full(len(pool), np.inf)
+    for start in range(0, len(fixed), 64):
+        block = ((pool[:, None] - fixed[None, start : start + 64]) ** 2).sum(axis=2)
+        nearest = np.minimum(nearest, block.min(axis=1))
+    chosen = np.empty(room, dtype=int)
+    for i in range(room):
+        best = int(np.argmax(nearest))
+        chosen[i] = best
+        nearest = np.minimum(nearest, ((pool - pool[best]) ** 2).sum(axis=1))
+        nearest[best] = -1.0
+    return pool[np.sort(chosen)]
+
+
+def control_strip(total_ink: float = 4.0) -> Array:
+    """A strip with patches for every criterion of ISO 12647-7 and the G7 levels, CMYK.
+
+    Paper, solids, secondaries, tints, the composed-grey scale, K scale, the gamut surface between
+    neighbouring solids, and dark, skin and saturated mixtures.
+    """
+    rows: list[npt.ArrayLike] = [np.zeros((1, 4))]
+    rows += [_single(4, i, np.array([0.25, 0.5, 0.75, 1.0])) for i in range(4)]
+    pairs = [(1, 1, 0, 0), (1, 0, 1, 0), (0, 1, 1, 0)]
+    rows.append(np.array(pairs, dtype=float))
+    rows.append(np.array(pairs, dtype=float) * 0.5)
+    rows.append([(1, 1, 1, 0), (0.5, 0.5, 0.5, 0)])
+    rows.append(np.hstack([near_neutral((0.1, 0.25, 0.4, 0.5, 0.6, 0.75, 0.9, 1.0)), np.zeros((8, 1))]))
+    rows.append(_single(4, 3, np.array([0.1, 0.4, 0.6, 0.9])))
+    rows.append([(1, 0.5, 0, 0), (0.5, 1, 0, 0), (0, 1, 0.5, 0), (0, 0.5, 1, 0), (0.5, 0, 1, 0), (1, 0, 0.5, 0)])
+    rows.append(
+        [
+            (0.10, 0.30, 0.35, 0.0), (0.15, 0.45, 0.50, 0.0), (0.25, 0.55, 0.65, 0.15), (0.40, 0.65, 0.70, 0.35),
+            (1, 0.9, 0.1, 0.2), (0.2, 1, 1, 0.2), (1, 0.3, 1, 0.2), (0.7, 0.6, 0.6, 0.6),
+            (0.3, 0.25, 0.25, 0.3), (0.6, 0.4, 0.2, 0.1), (0.2, 0.1, 0.6, 0.05), (0.1, 0.5, 0.1, 0.0),
+        ]
+    )  # fmt: skip
+    return _unique(_fit_total(np.vstack(rows), total_ink))
+
+
+def design(
+    purpose: str,
+    channels: tuple[str, ...] = ("C", "M", "Y", "K"),
+    count: int | None = None,
+    total_ink: float = 3.0,
+    limits: Mapping[str, float] | None = None,
+    seed: int = 1,
+) -> Array:
+    """Device values for a `purpose` of `PURPOSES`; `count` patches where the purpose has a choice.
+
+    Raises `BadInput` for an unknown purpose or a count that the purpose cannot have.
+    """
+    n = len(channels)
+    tops = np.array([(limits or {}).get(c, 1.0) for c in channels])
+    if count is not None and not 2 <= count <= 10000:
+        raise BadInput(f"{count} patches cannot be laid out; ask for 2 to 10000")
+    if not 1.0 <= total_ink <= n + 1e-9:
+        raise BadInput(f"a total ink of {100 * total_ink:g} % is outside 100..{100 * n} %")
+    if purpose in ("control-strip", "grey") and tuple(channels) != tuple("CMYK"):
+        raise BadInput(f"a {purpose} chart is defined for CMYK, not for {'+'.join(channels)}")
+    builders: dict[str, Callable[[], Array]] = {
+        "ink-limit": lambda: ink_limit_ramps(n, _steps(count, n, 21)) * tops,
+        "linearization": lambda: linearization_ramps(tops, _steps(count, n, 25)),
+        "total-ink": lambda: total_ink_steps(n, float(n)),
+        "grey": lambda: grey_scales(n),
+        "profile": lambda: profile_patches(count or 1500, total_ink, n, seed),
+        "control-strip": lambda: control_strip(float(n)),
+    }
+    if purpose not in builders:
+        raise BadInput(f"no chart for the purpose {purpose!r}; use one of {', '.join(PURPOSES)}")
+    if count is not None and purpose not in ("ink-limit", "linearization", "profile"):
+        raise BadInput(f"a {purpose} chart has a fixed number of patches; leave --patches out")
+    return builders[purpose]()
+
+
+def _steps(count: int | None, channels: int, usual: int) -> int:
+    return usual if count is None else max(3, round((count - 1) / channels))
+
+
+def _single(channels: int, which: int, levels: Array) -> Array:
+    values = np.zeros((len(levels), channels))
+    values[:, which] = levels
+    return values
+
+
+def _fit_total(values: Array, total_ink: float) -> Array:
+    sums = values.sum(axis=1, keepdims=True)
+    return np.asarray(np.where(sums > total_ink, values * total_ink / np.maximum(sums, 1e-9), values))
+
+
+def _unique(values: Array) -> Array:
+    rounded = np.floor(values * 10000.0 + 1e-6) / 10000.0
+    _, first = np.unique(rounded, axis=0, return_index=True)
+    return np.asarray(rounded[np.sort(first)])
