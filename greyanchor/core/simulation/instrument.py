@@ -61,8 +61,8 @@ class StripReader:
         n = len(spectra)
         x = (WAVELENGTHS - 555.0) / 175.0
         shapes = np.stack([np.ones_like(x), x, x**2 - 0.4])
-        gain = 0.0050 * self.noise * random.standard_normal((n, 3)) * np.array([1.0, 0.7, 0.5]) @ shapes
-        floor = 0.00012 * self.noise * random.standard_normal((n, len(x)))
-        fine = 0.0030 * self.noise * random.standard_normal((n, len(x)))
+        gain = 0.0080 * self.noise * random.standard_normal((n, 3)) * np.array([1.0, 0.7, 0.5]) @ shapes
+        floor = 0.00020 * self.noise * random.standard_normal((n, len(x)))
+        fine = 0.0050 * self.noise * random.standard_normal((n, len(x)))
         warm = 1.0 + 0.00002 * minutes
         return np.maximum(spectra * (1.0 + gain + fine) * warm + floor, 0.0)

@@ -1,0 +1,151 @@
+"""The physical prior: Yule-Nielsen Neugebauer with fitted dot gain.
+
+Works on any set of "bands": reflectance spectra, or XYZ / 100 where there are no spectra.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.interpolate import PchipInterpolator
+from scipy.optimize import least_squares
+
+from greyanchor.core.colorimetry import Array
+
+KNOTS = np.array([0.0, 0.1, 0.25, 0.45, 0.65, 0.82, 1.0])
+_FLOOR = 1e-4
+_MAX_FIT_PATCHES = 700
+
+
+def subsets(channels: int) -> Array:
+    """The 2^channels Neugebauer primaries as rows of 0 and 1, shape (2^channels, channels)."""
+    return np.array([[(s >> i) & 1 for i in range(channels)] for s in range(2**channels)], dtype=float)
+
+
+def demichel(area: Array) -> Array:
+    """Demichel weights (n, 2^channels) of effective areas (n, channels)."""
+    weights = np.ones((len(area), 1))
+    for i in range(area.shape[1]):
+        a = area[:, i : i + 1]
+        weights = np.hstack([weights * (1.0 - a), weights * a])
+    return weights
+
+
+def demichel_gradient(area: Array) -> Array:
+    """d weights / d area, shape (n, channels, 2^channels)."""
+    n, channels = area.shape
+    out = np.empty((n, channels, 2**channels))
+    for c in range(channels):
+        low, high = area.copy(), area.copy()
+        low[:, c], high[:, c] = 0.0, 1.0
+        out[:, c] = demichel(high) - demichel(low)
+    return out
+
+
+@dataclass(frozen=True)
+class NeugebauerModel:
+    """Fitted Yule-Nielsen Neugebauer model.
+
+    Attributes
+    ----------
+    n
+        Yule-Nielsen factor.
+    gains
+        Effective area at `KNOTS`, shape (channels, knots), from 0 to 1.
+    roots
+        Primaries to the power 1/n, shape (2^channels, bands).
+    """
+
+    n: float
+    gains: Array
+    roots: Array
+
+    def area(self, device: Array) -> tuple[Array, Array]:
+        """Effective areas (m, channels) and their slopes of device values (m, channels)."""
+        areas, slopes = np.empty_like(device), np.empty_like(device)
+        for c in range(device.shape[1]):
+            curve = PchipInterpolator(KNOTS, self.gains[c])
+            areas[:, c] = curve(device[:, c])
+            slopes[:, c] = curve(device[:, c], 1)
+        return areas, slopes
+
+    def predict(self, device: Array) -> Array:
+        """Bands (m, bands) of device values (m, channels)."""
+        area, _ = self.area(device)
+        return np.maximum(demichel(area) @ self.roots, 0.0) ** self.n
+
+    def predict_with_gradient(self, device: Array) -> tuple[Array, Array]:
+        """Bands (m, bands) and d bands / d device, shape (m, channels, bands)."""
+        area, slope = self.area(device)
+        mixed = np.maximum(demichel(area) @ self.roots, 1e-6)
+        outer = self.n * mixed ** (self.n - 1.0)
+        inner = demichel_gradient(area) @ self.roots
+        return mixed**self.n, inner * slope[:, :, None] * outer[:, None, :]
+
+
+def fit(device: Array, bands: Array, start_n: float = 1.8) -> NeugebauerModel:
+    """Fit n, dot gain and primaries to device values (m, channels) and bands (m, k).
+
+    Gain knots and n are found by least squares; for each trial the primaries follow linearly
+    (variable projection), drawn gently to the product rule where no patch determines them.
+    """
+    channels = device.shape[1]
+    sample = _sample(len(device))
+    thin = slice(None, None, 3) if bands.shape[1] > 6 else slice(None)
+    d, b = device[sample], np.maximum(bands[sample][:, thin], _FLOOR)
+    start = np.concatenate([[start_n], *[_logits(1.0 - np.exp(-2.2 * KNOTS[1:-1])) for _ in range(channels)]])
+
+    def residual(parameters: Array) -> Array:
+        n, gains = _unpack(parameters, channels)
+        target = b ** (1.0 / n)
+        weights = demichel(_areas(d, gains))
+        roots = _primaries(weights, target, channels)
+        prior = 0.02 * (parameters[1:] - start[1:]) * np.sqrt(len(d)) / 40.0
+        # differences in 1/n space, brought to the scale of a cube root so that n cannot cheat
+        scale = n * np.maximum(target, 0.02) ** (n / 3.0 - 1.0) / 3.0
+        return np.concatenate([((weights @ roots - target) * scale * target**0).ravel(), prior])
+
+    result = least_squares(
+        residual, start, bounds=(np.r_[1.0, np.full(len(start) - 1, -9.0)], np.r_[6.0, np.full(len(start) - 1, 9.0)]),
+        max_nfev=25, xtol=1e-5, ftol=1e-5,
+    )  # fmt: skip
+    n, gains = _unpack(result.x, channels)
+    roots = _primaries(demichel(_areas(device, gains)), np.maximum(bands, _FLOOR) ** (1.0 / n), channels)
+    return NeugebauerModel(float(n), gains, np.maximum(roots, 1e-4))
+
+
+def _sample(count: int) -> Array:
+    if count <= _MAX_FIT_PATCHES:
+        return np.arange(count)
+    return np.unique(np.linspace(0, count - 1, _MAX_FIT_PATCHES).astype(int))
+
+
+def _logits(rising: Array) -> Array:
+    """Rising knots in (0, 1) as free numbers: logits of each step's share of what is left."""
+    shares = np.diff(np.concatenate([[0.0], rising])) / (1.0 - np.concatenate([[0.0], rising[:-1]]))
+    return np.log(shares / (1.0 - shares))
+
+
+def _unpack(parameters: Array, channels: int) -> tuple[float, Array]:
+    free = parameters[1:].reshape(channels, len(KNOTS) - 2)
+    shares = 1.0 / (1.0 + np.exp(-free))
+    left = np.cumprod(1.0 - shares, axis=1)
+    gains = np.hstack([np.zeros((channels, 1)), 1.0 - left, np.ones((channels, 1))])
+    return float(parameters[0]), gains
+
+
+def _areas(device: Array, gains: Array) -> Array:
+    return np.column_stack([PchipInterpolator(KNOTS, g)(device[:, c]) for c, g in enumerate(gains)])
+
+
+def _primaries(weights: Array, target: Array, channels: int) -> Array:
+    """Ridge solution of weights @ roots = target, drawn to the product of single inks over paper."""
+    gram, right = weights.T @ weights, weights.T @ target
+    first = np.linalg.solve(gram + 1e-3 * np.eye(len(gram)), right)
+    paper = np.maximum(first[0], 0.05)
+    product = np.empty_like(first)
+    for s, subset in enumerate(subsets(channels)):
+        product[s] = paper * np.prod([np.maximum(first[1 << i], 0.01) / paper for i in np.flatnonzero(subset)], axis=0)
+    ridge = 0.05
+    return np.linalg.solve(gram + ridge * np.eye(len(gram)), right + ridge * product)

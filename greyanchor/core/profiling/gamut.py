@@ -1,0 +1,107 @@
+"""The gamut of a printer: its boundary as largest chroma by lightness and hue, slices and volume."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.ndimage import gaussian_filter, map_coordinates
+
+from greyanchor.core.colorimetry import Array
+
+LEVELS = 51
+HUES = 72
+
+
+@dataclass(frozen=True)
+class Gamut:
+    """Boundary of a set of colours.
+
+    Attributes
+    ----------
+    boundary
+        Largest CIELAB chroma (LEVELS, HUES) at lightness 0..100 and hue 0..360 degrees; 0 outside.
+    lightest, darkest
+        L* range.
+    """
+
+    boundary: Array
+    lightest: float
+    darkest: float
+
+    @property
+    def volume(self) -> float:
+        """Volume in cubic CIELAB units: the sum of wedges C^2/2 dh dL."""
+        dh = 2.0 * np.pi / HUES
+        dl = 100.0 / (LEVELS - 1)
+        return float((self.boundary**2 / 2.0).sum() * dh * dl)
+
+    def chroma_at(self, lightness: Array, hue: Array) -> Array:
+        """Largest chroma (n,) at lightness (n,) and hue in degrees (n,)."""
+        rows = np.clip(lightness / 100.0 * (LEVELS - 1), 0, LEVELS - 1)
+        columns = (np.asarray(hue) % 360.0) / 360.0 * HUES
+        wrapped = np.hstack([self.boundary, self.boundary[:, :1]])
+        return np.asarray(map_coordinates(wrapped, [rows, columns], order=1, mode="nearest"))
+
+    def slice(self, lightness: float, points: int = 120) -> Array:
+        """The cut at a lightness as a closed outline of a*, b* (points, 2)."""
+        hue = np.linspace(0.0, 360.0, points, endpoint=False)
+        chroma = self.chroma_at(np.full(points, lightness), hue)
+        return np.column_stack([chroma * np.cos(np.radians(hue)), chroma * np.sin(np.radians(hue))])
+
+
+def gamut_of(to_lab: Callable[[Array], Array], total_ink: float, steps: int = 25) -> Gamut:
+    """Boundary of everything CMYK under `total_ink` prints, sampled on the faces of the device solid.
+
+    `to_lab` maps device fractions (n, 4) to Lab (n, 3).
+    """
+    device = surface_samples(total_ink, steps)
+    return gamut_from_lab(to_lab(device))
+
+
+def surface_samples(total_ink: float, steps: int) -> Array:
+    """Device values on faces where one of C, M, Y is 0 or 1 without black, and dark ones with black."""
+    t = np.linspace(0.0, 1.0, steps)
+    faces = []
+    for fixed in range(3):
+        for value in (0.0, 1.0):
+            a, b = (m.ravel() for m in np.meshgrid(t, t))
+            face = np.zeros((len(a), 4))
+            face[:, [i for i in range(3) if i != fixed]] = np.column_stack([a, b])
+            face[:, fixed] = value
+            faces.append(face)
+            if value == 0.0:
+                for black in np.linspace(0.125, 1.0, 8):
+                    dark = face.copy()
+                    dark[:, 3] = black
+                    faces.append(dark)
+    device = np.vstack(faces)
+    sums = device.sum(axis=1)
+    over = sums > total_ink
+    colours = np.maximum(device[over, :3].sum(axis=1), 1e-9)
+    device[over, :3] *= ((total_ink - device[over, 3]) / colours)[:, None]
+    return device
+
+
+def gamut_from_lab(lab: Array) -> Gamut:
+    """Boundary of Lab samples (n, 3) of a surface: the largest chroma in each cell, gaps closed, lightly smoothed."""
+    step_l, step_h = 100.0 / (LEVELS - 1), 360.0 / HUES
+    chroma = np.hypot(lab[:, 1], lab[:, 2])
+    hue = np.degrees(np.arctan2(lab[:, 2], lab[:, 1])) % 360.0
+    row = np.clip(np.round(lab[:, 0] / step_l).astype(int), 0, LEVELS - 1)
+    column = np.round(hue / step_h).astype(int) % HUES
+    boundary = np.zeros((LEVELS, HUES))
+    np.maximum.at(boundary, (row, column), chroma)
+    light, dark = float(lab[:, 0].max()), float(lab[:, 0].min())
+    inside = (np.arange(LEVELS) * step_l <= light) & (np.arange(LEVELS) * step_l >= dark)
+    levels = np.arange(LEVELS)
+    for h in range(HUES):
+        known = np.flatnonzero(boundary[:, h] > 0)
+        if not len(known):
+            continue
+        ends_x = np.concatenate([[dark / step_l - 0.5], known, [light / step_l + 0.5]])
+        ends_y = np.concatenate([[0.0], boundary[known, h], [0.0]])
+        boundary[:, h] = np.interp(levels, ends_x, ends_y, left=0.0, right=0.0)
+    smooth = gaussian_filter(boundary, sigma=(0.7, 0.7), mode=("nearest", "wrap"))
+    return Gamut(np.where(inside[:, None], smooth, 0.0), light, dark)
