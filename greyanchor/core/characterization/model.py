@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import os
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
@@ -24,6 +28,7 @@ MIN_PATCHES = 60
 _EPSILON = (6.0 / 29.0) ** 3
 _SLOPE = (29.0 / 6.0) ** 2 / 3.0
 _CURVE_POINTS = 513
+_BLOCK = 2048
 
 
 @dataclass(frozen=True)
@@ -83,7 +88,10 @@ class ForwardModel:
 
     def lab(self, device: Array) -> Array:
         """Lab (n, 3), D50 absolute, of device values (n, channels) in fractions."""
-        device = np.clip(np.asarray(device, dtype=float), 0.0, 1.0)
+        values = np.clip(np.asarray(device, dtype=float), 0.0, 1.0)
+        return np.concatenate(_in_parallel(self._lab, values)) if len(values) else np.zeros((0, 3))
+
+    def _lab(self, device: Array) -> Array:
         lab = xyz_to_lab(self.prior.predict(device) @ self.to_xyz)
         if self.remainder is not None:
             lab = lab + self.remainder.predict(self.to_even(device))
@@ -91,7 +99,11 @@ class ForwardModel:
 
     def lab_with_gradient(self, device: Array) -> tuple[Array, Array]:
         """Lab (n, 3) and d Lab / d device (n, channels, 3)."""
-        device = np.clip(np.asarray(device, dtype=float), 0.0, 1.0)
+        values = np.clip(np.asarray(device, dtype=float), 0.0, 1.0)
+        parts = _in_parallel(self._lab_with_gradient, values)
+        return np.concatenate([p[0] for p in parts]), np.concatenate([p[1] for p in parts])
+
+    def _lab_with_gradient(self, device: Array) -> tuple[Array, Array]:
         bands, gradient = self.prior.predict_with_gradient(device)
         lab, slope = _lab_slope(bands @ self.to_xyz)
         d_lab = (gradient @ self.to_xyz) @ np.swapaxes(slope, 1, 2)
@@ -105,6 +117,15 @@ class ForwardModel:
         position = np.clip((device * (_CURVE_POINTS - 1)).astype(int), 0, _CURVE_POINTS - 2)
         steps = np.diff(self.even, axis=1) * (_CURVE_POINTS - 1)
         return np.column_stack([steps[c][position[:, c]] for c in range(device.shape[1])])
+
+
+def _in_parallel(work: Callable[[Array], Any], values: Array) -> list[Any]:
+    """`work` on blocks of rows, on as many threads as there are cores: numpy lets go of the lock."""
+    blocks = [values[i : i + _BLOCK] for i in range(0, len(values), _BLOCK)] or [values]
+    if len(blocks) == 1:
+        return [work(blocks[0])]
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        return list(pool.map(work, blocks))
 
 
 def _lab_slope(xyz: Array) -> tuple[Array, Array]:

@@ -19,7 +19,7 @@ from greyanchor.core.profiling.separation import Separation
 
 _HUE_WEIGHT = 2.2
 _CHROMA_WEIGHT = 0.8
-_BLACK_PULL = 2.5
+_BLACK_PULL = 4.0
 _TOTAL_PULL = 400.0
 _BLACK = 3
 
@@ -77,6 +77,7 @@ class Inverter:
         residual, jacobian = self._residual(even, lab, black)
         cost = (residual**2).sum(axis=1)
         active = np.arange(len(lab))
+        rest = np.zeros(len(lab), dtype=int)
         for _ in range(rounds):
             if not len(active):
                 break
@@ -91,7 +92,10 @@ class Inverter:
             even[taken], cost[taken] = trial[better], new_cost[better]
             residual[taken], jacobian[taken] = new_residual[better], new_jacobian[better]
             damping[active] = np.where(better, damping[active] * 0.25, np.minimum(damping[active] * 6.0, 1e4))
-            done = (better & (gain < tolerance) & (moved < 0.01)) | (moved < 1e-4)
+            outside = (better & (gain < tolerance) & (new_cost > 4.0)) & (moved < 0.03)
+            # a coordinate held at its bound may come free one step later, so rest twice before leaving
+            rest[active] = np.where((better & (moved < 0.003)) | (moved < 1e-5), rest[active] + 1, 0)
+            done = (rest[active] > 1) | outside
             active = active[~done]
         device = self._hold_total(self.model.to_device(even))
         return Inversion(even, device, np.linalg.norm(residual[:, :3], axis=1))
@@ -111,8 +115,8 @@ class Inverter:
         weights = _lch_weights(lab)
         residual = np.empty((len(even), 5))
         jacobian = np.zeros((len(even), 5, 4))
-        residual[:, :3] = np.einsum("nij,nj->ni", weights, got - lab)
-        jacobian[:, :3] = np.einsum("nij,ncj->nic", weights, by_even)
+        residual[:, :3] = (weights @ (got - lab)[:, :, None])[:, :, 0]
+        jacobian[:, :3] = weights @ np.swapaxes(by_even, 1, 2)
         residual[:, 3] = _BLACK_PULL * (even[:, _BLACK] - black)
         jacobian[:, 3, _BLACK] = _BLACK_PULL
         over = device.sum(axis=1) - self.total
@@ -138,8 +142,9 @@ def _lch_weights(lab: Array) -> Array:
 
 def _step(residual: Array, jacobian: Array, even: Array, top: Array, damping: Array) -> Array:
     """One damped step (n, 4); coordinates that would leave their bounds are held."""
-    gradient = np.einsum("nij,ni->nj", jacobian, residual)
-    normal = np.einsum("nij,nik->njk", jacobian, jacobian)
+    across = np.swapaxes(jacobian, 1, 2)
+    gradient = (across @ residual[:, :, None])[:, :, 0]
+    normal = across @ jacobian
     held = ((even <= 1e-9) & (gradient > 0)) | ((even >= top - 1e-9) & (gradient < 0))
     diagonal = np.einsum("njj->nj", normal)
     diagonal += damping[:, None] * (diagonal + 1.0)

@@ -9,9 +9,9 @@ import numpy as np
 
 from greyanchor.core.characterization.model import ForwardModel
 from greyanchor.core.colorimetry import Array
-from greyanchor.core.formats.icc import Lut, decode_lab, encode_lab
+from greyanchor.core.formats.icc import Lut, encode_lab, interpolate_grid
 from greyanchor.core.profiling.inversion import Inverter
-from greyanchor.core.profiling.rendering import PERCEPTUAL, SATURATION, Knee, Rendering
+from greyanchor.core.profiling.rendering import PERCEPTUAL, SATURATION, Rendering
 
 Progress = Callable[[float, str], None]
 _CURVE = 2048
@@ -23,8 +23,8 @@ class TableSizes:
     """Nodes a side: device to PCS, PCS to device (colorimetric), the other intents, and the gamut tag."""
 
     forward: int = 17
-    backward: int = 37
-    rendered: int = 25
+    backward: int = 33
+    rendered: int = 23
     gamut: int = 17
 
     @classmethod
@@ -103,44 +103,51 @@ def backward_tables(
 ) -> tuple[dict[str, Lut], Lut]:
     """B2A0, B2A1, B2A2 and the gamut tag."""
     ins, outs = pcs_curves(), even_curves(inverter.model)
-    tables = {}
-    done = 0.0
-    for name, knee, side, share in (
-        ("B2A1", None, sizes.backward, 0.55),
-        ("B2A0", PERCEPTUAL, sizes.rendered, 0.2),
-        ("B2A2", SATURATION, sizes.rendered, 0.2),
-    ):
-        progress(done, f"table {name}, {side}³ nodes")
-        tables[name] = _backward(inverter, rendering, knee, side, ins, outs)
-        done += share
+    progress(0.0, f"table B2A1, {sizes.backward}³ nodes")
+    nodes = pcs_nodes(sizes.backward)
+    tables = {"B2A1": _backward(inverter, rendering, nodes, _coarse_start(inverter, rendering, sizes.backward), ins, outs)}
+    done = 0.5
+    for name, knee in (("B2A0", PERCEPTUAL), ("B2A2", SATURATION)):
+        progress(done, f"table {name}, {sizes.rendered}³ nodes")
+        relative = rendering.into_printer(pcs_nodes(sizes.rendered), knee)
+        tables[name] = _backward(inverter, rendering, relative, _start_from(tables["B2A1"], relative), ins, outs)
+        done += 0.22
     progress(done, "gamut tag")
-    return tables, gamut_table(inverter, rendering, sizes.gamut)
+    return tables, gamut_table(inverter, rendering, sizes.gamut, tables["B2A1"])
 
 
 def _backward(
-    inverter: Inverter, rendering: Rendering, knee: Knee | None, side: int, ins: list[Array], outs: list[Array]
+    inverter: Inverter, rendering: Rendering, relative: Array, start: Array, ins: list[Array], outs: list[Array]
 ) -> Lut:
-    wanted = pcs_nodes(side)
-    relative = wanted if knee is None else rendering.into_printer(wanted, knee)
-    solved = inverter.solve(rendering.absolute(relative))
+    """A table whose nodes print the media-relative Lab `relative` (side^3, 3), solved from `start`."""
+    solved = inverter.solve(rendering.absolute(relative), start, rounds=9)
     even = inverter.model.to_even(solved.device)
-    even[wanted[:, 0] >= 100.0 - 1e-9] *= _near_white(wanted)
+    white = (relative[:, 0] >= 100.0 - 1e-9) & (np.hypot(relative[:, 1], relative[:, 2]) < 1e-9)
+    even[white] = 0.0  # PCS white is the bare media: no ink at all
+    side = round(len(even) ** (1.0 / 3.0))
     return Lut(ins, even.reshape(side, side, side, -1), outs)
 
 
-def _near_white(wanted: Array) -> Array:
-    """0 at PCS white itself, so that white prints no ink at all; 1 elsewhere on the top face."""
-    top = wanted[wanted[:, 0] >= 100.0 - 1e-9]
-    return (np.hypot(top[:, 1], top[:, 2]) > 1e-9).astype(float)[:, None]
+def _coarse_start(inverter: Inverter, rendering: Rendering, side: int) -> Array:
+    """Even coordinates (side^3, 4) to begin from: every other node solved, the rest interpolated."""
+    half = (side + 1) // 2
+    coarse = inverter.solve(rendering.absolute(pcs_nodes(half))).even.reshape(half, half, half, -1)
+    axis = np.linspace(0.0, 1.0, side)
+    places = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
+    return interpolate_grid(coarse, places)
 
 
-def gamut_table(inverter: Inverter, rendering: Rendering, side: int) -> Lut:
+def _start_from(table: Lut, relative: Array) -> Array:
+    """Even coordinates (n, 4) that a finished table has for media-relative Lab (n, 3)."""
+    code = encode_lab(relative)
+    shaped = np.column_stack([np.interp(code[:, i], np.linspace(0.0, 1.0, _PCS_CURVE), c) for i, c in enumerate(table.inputs)])
+    return interpolate_grid(table.grid, shaped)
+
+
+def gamut_table(inverter: Inverter, rendering: Rendering, side: int, colorimetric: Lut) -> Lut:
     """The `gamt` table: 0 in gamut, rising to 1 at a miss of ten colour units or more."""
-    solved = inverter.solve(rendering.absolute(pcs_nodes(side)), rounds=10)
+    nodes = pcs_nodes(side)
+    solved = inverter.solve(rendering.absolute(nodes), _start_from(colorimetric, nodes), rounds=6)
     miss = np.clip((solved.error - 0.5) / 10.0, 0.0, 1.0)
     return Lut(pcs_curves(), miss.reshape(side, side, side, 1), [np.linspace(0.0, 1.0, 2)])
 
-
-def round_trip_lab(forward: Lut, pcs: Array) -> Array:
-    """PCS Lab a forward table gives for device values `pcs` (n, channels)."""
-    return decode_lab(forward.evaluate(pcs))
