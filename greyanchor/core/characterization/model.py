@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
+from threadpoolctl import threadpool_limits
 
 from greyanchor.core.characterization import neugebauer, residual
 from greyanchor.core.colorimetry import (
@@ -124,7 +125,7 @@ def _in_parallel(work: Callable[[Array], Any], values: Array) -> list[Any]:
     blocks = [values[i : i + _BLOCK] for i in range(0, len(values), _BLOCK)] or [values]
     if len(blocks) == 1:
         return [work(blocks[0])]
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+    with threadpool_limits(1), ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         return list(pool.map(work, blocks))
 
 

@@ -23,6 +23,8 @@ from greyanchor.core.readings import ReadingSet
 
 Progress = Callable[[float, str], None]
 NEUTRAL_STEPS = 60
+#: the figures of the command's report, in the order it gives them
+REPORT_FIGURES = ("patches", "seconds", "fit", "held_out", "round_trip", "neutral_dch_max", "gamut_volume")
 _COPYRIGHT = "No copyright, use freely"
 
 

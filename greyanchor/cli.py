@@ -1,0 +1,378 @@
+"""The `greyanchor` command: the core on files, and the application.
+
+Exit status: 0 done or passed, 1 a check failed, 2 unusable input or options.
+The heavy parts are imported inside each command, so that every one of them starts quickly.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from greyanchor.core.errors import BadInput
+
+if TYPE_CHECKING:
+    from greyanchor.core.readings import ReadingSet
+
+
+class _Group(click.Group):
+    """Turns every refusal into one line on standard error and exit status 2."""
+
+    def invoke(self, ctx: click.Context) -> Any:
+        try:
+            return super().invoke(ctx)
+        except BadInput as error:
+            click.echo(f"greyanchor: {error}", err=True)
+            ctx.exit(2)
+        except OSError as error:
+            click.echo(f"greyanchor: {error.filename or ''}: {error.strerror or error}", err=True)
+            ctx.exit(2)
+
+
+@click.group(cls=_Group, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(package_name="greyanchor")
+def main() -> None:
+    """Colour management for print rooms: limits, linearization, profiles and proof. Percent everywhere."""
+
+
+def _write(path: str, data: str | bytes) -> None:
+    """Write a whole file or none: a failed write leaves what was there."""
+    target = Path(path)
+    partial = target.with_name(target.name + ".part")
+    try:
+        partial.write_bytes(data.encode() if isinstance(data, str) else data)
+        partial.replace(target)
+    finally:
+        partial.unlink(missing_ok=True)
+
+
+def _say(as_json: bool, facts: dict[str, Any], lines: list[str]) -> None:
+    click.echo(json.dumps(facts) if as_json else "\n".join(lines))
+
+
+def _fraction(value: float | None) -> float | None:
+    return None if value is None else value / 100.0
+
+
+def _channels(text: str) -> tuple[str, ...]:
+    channels = tuple(text.upper())
+    if not channels or len(channels) > 8 or len(set(channels)) != len(channels) or not text.isalpha():
+        raise BadInput(f"channels {text!r} are not understood; give one letter each, such as CMYK")
+    return channels
+
+
+def _limits(text: str | None) -> dict[str, float]:
+    limits: dict[str, float] = {}
+    for part in (text or "").replace(" ", "").split(","):
+        if not part:
+            continue
+        name, _, value = part.partition("=")
+        try:
+            number = float(value)
+        except ValueError:
+            number = -1.0
+        if not name or not 5 <= number <= 100:
+            raise BadInput(f"limit {part!r} is not understood; write C=90,M=85 with percent from 5 to 100")
+        limits[name.upper()] = number / 100.0
+    return limits
+
+
+@main.command()
+@click.option("--purpose", required=True, help="ink-limit, linearization, total-ink, grey, profile or control-strip")
+@click.option("--channels", default="CMYK", show_default=True)
+@click.option("--patches", type=int, help="number of patches, where the purpose has a choice")
+@click.option("--total-ink", type=float, default=300.0, show_default=True, help="percent")
+@click.option("--limits", help="raw ink limits for ramps, C=90,M=85 in percent")
+@click.option("--page", default="a4", show_default=True, help="a4, a3, a2 or WxH in millimetres")
+@click.option("--method", default="strip", show_default=True, help="strip, table or inline")
+@click.option("-o", "--output", required=True, help="chart as CGATS text")
+@click.option("--pdf", help="sheets as PDF")
+@click.option("--tiff", help="sheets as CMYK TIFF")
+def chart(
+    purpose: str, channels: str, patches: int | None, total_ink: float, limits: str | None, page: str,
+    method: str, output: str, pdf: str | None, tiff: str | None,
+) -> None:  # fmt: skip
+    """Design and lay out a chart."""
+    from greyanchor.core.charts import layout, sheets
+    from greyanchor.core.charts.patches import design
+    from greyanchor.core.formats import cgats
+
+    names = _channels(channels)
+    device = design(purpose, names, patches, min(total_ink / 100.0, float(len(names))), _limits(limits))
+    shuffle = 3 if purpose in ("profile", "total-ink", "grey") else None
+    meta = {"DESCRIPTOR": f"{purpose} chart, {'+'.join(names)}"}
+    laid_out, plan = layout.lay_out(device, names, page, method, shuffle, meta)
+    drawn = [(path, draw(laid_out)) for path, draw in ((pdf, sheets.pdf), (tiff, sheets.tiff)) if path]
+    _write(output, cgats.dumps(laid_out))
+    for path, data in drawn:
+        _write(path, data)
+    click.echo(
+        f"{len(laid_out)} patches, {plan.rows} rows on {plan.sheets} sheet{'s' if plan.sheets > 1 else ''}, "
+        f"about {plan.minutes:.0f} minutes a pass with a {plan.method.title}"
+    )
+
+
+@main.command()
+@click.argument("chart_file", metavar="CHART")
+@click.option("--printer", default="petrel-44", show_default=True, help="stand-in, as printer or printer/media")
+@click.option("--seed", type=int, default=1, show_default=True)
+@click.option("--reading", type=int, default=1, show_default=True, help="which pass over the same sheet")
+@click.option("--age", type=float, default=0.0, help="days since the machine was calibrated")
+@click.option("--curves", help="print through these curves")
+@click.option("--through", help="print the aim's colours through this ICC profile; needs --aim")
+@click.option("--aim", help="aim of the patches for --through: .icc, CGATS text, or northlight-coated")
+@click.option("--substrate-corrected", is_flag=True, help="carry the aim onto the profile's media first")
+@click.option("-o", "--output", required=True)
+def simulate(
+    chart_file: str, printer: str, seed: int, reading: int, age: float, curves: str | None, through: str | None,
+    aim: str | None, substrate_corrected: bool, output: str,
+) -> None:  # fmt: skip
+    """Print and read a chart on the stand-in devices."""
+    from dataclasses import replace
+
+    from greyanchor.core.calibration.curves import CurveSet
+    from greyanchor.core.formats import cgats, icc
+    from greyanchor.core.simulation.catalogue import press_by_name
+    from greyanchor.core.simulation.standin import print_and_read
+
+    if seed < 0 or reading < 0:
+        raise BadInput("--seed and --reading are whole numbers from 0")
+    if bool(through) != bool(aim):
+        raise BadInput("--through and --aim go together: the aim says which colours the patches stand for")
+    press = press_by_name(printer)
+    sheet = sent = cgats.read(chart_file)
+    try:
+        if through and aim:
+            from greyanchor.core.verification import aims
+
+            sent = aims.strip_through_profile(sheet, aims.load(aim), icc.read(through), substrate_corrected)
+        pipeline = CurveSet.from_csv(Path(curves).read_text(encoding="utf-8"), curves).apply if curves else None
+        readings = print_and_read(sent, press, seed, reading, age, pipeline)
+    except BadInput as error:
+        raise (error if error.source else error.at(chart_file)) from None
+    _write(output, cgats.dumps(replace(readings, device=sheet.device)))
+
+
+def _read_measured(path: str) -> ReadingSet:
+    from greyanchor.core.formats import cgats
+
+    readings = cgats.read(path)
+    if not readings.is_measured:
+        raise BadInput("the file holds a chart, but no measured values", path)
+    return readings
+
+
+@main.command()
+@click.argument("first")
+@click.argument("second")
+@click.option("--json", "as_json", is_flag=True)
+def compare(first: str, second: str, as_json: bool) -> None:
+    """Hold two passes over one sheet against each other."""
+    from greyanchor.core.readings import compare as compare_sets
+
+    try:
+        found = compare_sets(_read_measured(first), _read_measured(second))
+    except BadInput as error:
+        raise (error if error.source else error.at(second)) from None
+    facts = {
+        "mean": round(found.mean, 4), "p95": round(found.p95, 4), "max": round(found.max, 4),
+        "outliers": list(found.outliers), "suspect_rows": list(found.suspect_rows),
+    }  # fmt: skip
+    verdict = "the passes agree" if found.acceptable() else "the passes differ: read the suspect rows again"
+    _say(as_json, facts, [
+        f"dE00 mean {found.mean:.2f}, 95th percentile {found.p95:.2f}, largest {found.max:.2f}: {verdict}",
+        f"outliers: {', '.join(found.outliers) or 'none'}",
+        f"suspect rows: {', '.join(map(str, found.suspect_rows)) or 'none'}",
+    ])  # fmt: skip
+
+
+@main.command()
+@click.argument("readings_file", metavar="READINGS")
+@click.option("--json", "as_json", is_flag=True)
+def inklimit(readings_file: str, as_json: bool) -> None:
+    """Find the ink limit of every channel from ramps."""
+    from greyanchor.core.calibration.inklimit import find_limits
+
+    try:
+        limits = find_limits(_read_measured(readings_file))
+    except BadInput as error:
+        raise (error if error.source else error.at(readings_file)) from None
+    facts = {"limits": {c: {"percent": round(100.0 * f.limit, 2), "reason": f.reason} for c, f in limits.items()}}
+    _say(as_json, facts, [
+        f"{c}  {100 * f.limit:5.1f} %  {f.reason}; keeps {f.keeps:.1f} %, saves {f.saves:.1f} % of the ink"
+        for c, f in limits.items()
+    ])  # fmt: skip
+
+
+@main.command()
+@click.argument("readings_file", metavar="READINGS")
+@click.option("--limits", help="C=90,M=85 in percent of raw; what is not named keeps its whole ramp")
+@click.option("--aim", default="sctv", show_default=True, help="sctv, tvi:NN, lstar or density")
+@click.option("-o", "--output", required=True, help="curves as CSV")
+@click.option("--json", "as_json", is_flag=True)
+def linearize(readings_file: str, limits: str | None, aim: str, output: str, as_json: bool) -> None:
+    """Make tone curves from ramps."""
+    from greyanchor.core.calibration.linearization import linearize as make
+
+    readings = _read_measured(readings_file)
+    try:
+        result = make(readings, _limits(limits), aim)
+    except BadInput as error:
+        raise (error if error.source else error.at(readings_file)) from None
+    _write(output, result.curves.to_csv())
+    facts = {
+        "aim": aim,
+        "channels": {
+            c: {
+                "limit": round(100.0 * result.curves.limits[c], 2),
+                "before": dict(zip(("mean", "max"), (round(v, 3) for v in s.deviation_before))),
+                "after": dict(zip(("mean", "max"), (round(v, 3) for v in s.deviation_after))),
+            }
+            for c, s in result.scales.items()
+        },
+    }
+    _say(as_json, facts, [
+        f"{c}  before: mean {s.deviation_before[0]:.1f}, largest {s.deviation_before[1]:.1f}; "
+        f"predicted after: mean {s.deviation_after[0]:.2f}, largest {s.deviation_after[1]:.2f} (tone value, %)"
+        for c, s in result.scales.items()
+    ])  # fmt: skip
+
+
+@main.command()
+@click.argument("readings_files", metavar="READINGS...", nargs=-1, required=True)
+@click.option("-o", "--output", required=True, help="the ICC profile")
+@click.option("--total-ink", type=float, help="percent; the largest sum in the chart when left out")
+@click.option("--max-black", type=float, default=100.0, show_default=True)
+@click.option("--black-start", type=float, default=25.0, show_default=True)
+@click.option("--black-strength", type=float, default=50.0, show_default=True)
+@click.option("--icc-version", type=click.Choice(["2", "4"]), default="4", show_default=True)
+@click.option("--light", default="D50", show_default=True)
+@click.option("--title")
+@click.option("--report", help="quality report as JSON")
+def profile(
+    readings_files: tuple[str, ...], output: str, total_ink: float | None, max_black: float, black_start: float,
+    black_strength: float, icc_version: str, light: str, title: str | None, report: str | None,
+) -> None:  # fmt: skip
+    """Build an ICC profile; several readings of one chart are compared and averaged."""
+    from greyanchor.core.profiling.build import REPORT_FIGURES, ProfileSettings, build_profile
+    from greyanchor.core.profiling.separation import Separation
+    from greyanchor.core.readings import average
+    from greyanchor.core.readings import compare as compare_sets
+
+    passes = [_read_measured(path) for path in readings_files]
+    for path, other in zip(readings_files[1:], passes[1:]):
+        try:
+            found = compare_sets(passes[0], other)
+        except BadInput as error:
+            raise error.at(path) from None
+        click.echo(f"{path}: dE00 mean {found.mean:.2f}, largest {found.max:.2f} against {readings_files[0]}", err=True)
+        if not found.acceptable():
+            rows = ", ".join(map(str, found.suspect_rows)) or "none"
+            click.echo(f"warning: the passes differ more than 0.5 mean or 2.0 largest; suspect rows: {rows}", err=True)
+    try:
+        readings = average(passes)
+        most = float(readings.values().sum(axis=1).max()) if total_ink is None else total_ink / 100.0
+        separation = Separation(
+            total_ink=min(max(most, 1.0), 4.0) if total_ink is None else most,
+            black_start=black_start / 100.0, black_strength=black_strength / 100.0, max_black=max_black / 100.0,
+        )  # fmt: skip
+        name = title or Path(output).stem
+        result = build_profile(readings, ProfileSettings(separation, int(icc_version), light, name))
+    except BadInput as error:
+        raise (error if error.source else error.at(readings_files[0])) from None
+    _write(output, result.data)
+    if report:
+        _write(report, json.dumps({name: result.report[name] for name in REPORT_FIGURES}, indent=1))
+    facts = result.report
+    click.echo(
+        f"{facts['patches']} patches, {facts['seconds']:.1f} s; fit mean {facts['fit']['mean']:.2f}, "
+        f"held out {facts['held_out']['mean']:.2f}, round trip {facts['round_trip']['mean']:.2f} dE00; "
+        f"neutral dCh up to {facts['neutral_dch_max']:.2f}; gamut {facts['gamut_volume'] / 1000:.0f} thousand"
+    )
+
+
+@main.command()
+@click.argument("readings_file", metavar="READINGS")
+@click.option("--aim", required=True, help=".icc, CGATS text, or northlight-coated")
+@click.option("--tolerances", default="iso12647-7:2016", show_default=True, help="a shipped set, or a JSON file")
+@click.option("--substrate-corrected", is_flag=True)
+@click.option("--json", "as_json", is_flag=True)
+@click.pass_context
+def check(ctx: click.Context, readings_file: str, aim: str, tolerances: str, substrate_corrected: bool, as_json: bool) -> None:
+    """Hold a print to an aim under a tolerance set; exit status 1 when it fails."""
+    from greyanchor.core.verification import aims
+    from greyanchor.core.verification.check import check as run
+    from greyanchor.core.verification.tolerances import load
+
+    readings, target, limits = _read_measured(readings_file), aims.load(aim), load(tolerances)
+    try:
+        result = run(readings, target, limits, substrate_corrected)
+    except BadInput as error:
+        raise (error if error.source else error.at(readings_file)) from None
+    lines = [f"{result.verdict.upper()}  {limits.title}, aim {target.name}, {len(result.ids)} patches"]
+    for found in result.findings:
+        value = "-" if found.value is None else f"{found.value:.2f}"
+        limit = "" if found.criterion.limit is None else f"{found.criterion.limit:.1f}"
+        lines.append(f"  {found.criterion.title:<42}{value:>8}{limit:>7}  {found.verdict}")
+    _say(as_json, result.as_dict(), lines)
+    ctx.exit(0 if result.verdict == "pass" else 1)
+
+
+@main.command()
+@click.argument("file")
+@click.option("--json", "as_json", is_flag=True)
+def inspect(file: str, as_json: bool) -> None:
+    """Tell what a profile, readings, chart or curve file holds."""
+    from greyanchor.core.inspection import inspect_file
+
+    facts = inspect_file(file)
+    _say(as_json, facts, [f"{name.replace('_', ' ')}: {value}" for name, value in facts.items()])
+
+
+@main.command()
+@click.argument("source")
+@click.argument("target")
+def convert(source: str, target: str) -> None:
+    """Rewrite readings as CGATS text (CxF3 and CSV are not in this version)."""
+    from greyanchor.core.formats import cgats
+
+    for path in (source, target):
+        if Path(path).suffix.lower() in (".cxf", ".xml", ".csv"):
+            raise BadInput("CxF3 and CSV are not in this version; use CGATS text (.txt)", path)
+    _write(target, cgats.dumps(cgats.read(source)))
+
+
+def _application(name: str, **options: Any) -> None:
+    from greyanchor.config import run
+
+    sys.exit(getattr(run, name)(**options))
+
+
+@main.command()
+@click.option("--port", type=int, envvar="PORT", default=8000, show_default=True)
+@click.option("--host", default="127.0.0.1", show_default=True)
+def demo(port: int, host: str) -> None:
+    """Serve the application with demo data, web and worker together; Ctrl-C stops both."""
+    _application("demo", port=port, host=host)
+
+
+@main.command()
+@click.option("--port", type=int, envvar="PORT", default=8000, show_default=True)
+@click.option("--host", default="127.0.0.1", show_default=True)
+def serve(port: int, host: str) -> None:
+    """Serve the application, web and worker together; Ctrl-C stops both."""
+    _application("serve", port=port, host=host)
+
+
+@main.command()
+def worker() -> None:
+    """Run a worker alone, for background tasks."""
+    _application("worker")
+
+
+if __name__ == "__main__":
+    main()
