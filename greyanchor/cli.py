@@ -82,7 +82,9 @@ def _limits(text: str | None) -> dict[str, float]:
 
 
 @main.command()
-@click.option("--purpose", required=True, help="ink-limit, linearization, total-ink, grey, profile or control-strip")
+@click.option(
+    "--purpose", required=True, help="ink-limit, linearization, total-ink, grey, profile or control-strip"
+)
 @click.option("--channels", default="CMYK", show_default=True)
 @click.option("--patches", type=int, help="number of patches, where the purpose has a choice")
 @click.option("--total-ink", type=float, default=300.0, show_default=True, help="percent")
@@ -118,7 +120,9 @@ def chart(
 
 @main.command()
 @click.argument("chart_file", metavar="CHART")
-@click.option("--printer", default="petrel-44", show_default=True, help="stand-in, as printer or printer/media")
+@click.option(
+    "--printer", default="petrel-44", show_default=True, help="stand-in, as printer or printer/media"
+)
 @click.option("--seed", type=int, default=1, show_default=True)
 @click.option("--reading", type=int, default=1, show_default=True, help="which pass over the same sheet")
 @click.option("--age", type=float, default=0.0, help="days since the machine was calibrated")
@@ -150,7 +154,9 @@ def simulate(
             from greyanchor.core.verification import aims
 
             sent = aims.strip_through_profile(sheet, aims.load(aim), icc.read(through), substrate_corrected)
-        pipeline = CurveSet.from_csv(Path(curves).read_text(encoding="utf-8"), curves).apply if curves else None
+        pipeline = (
+            CurveSet.from_csv(Path(curves).read_text(encoding="utf-8"), curves).apply if curves else None
+        )
         readings = print_and_read(sent, press, seed, reading, age, pipeline)
     except BadInput as error:
         raise (error if error.source else error.at(chart_file)) from None
@@ -201,7 +207,9 @@ def inklimit(readings_file: str, as_json: bool) -> None:
         limits = find_limits(_read_measured(readings_file))
     except BadInput as error:
         raise (error if error.source else error.at(readings_file)) from None
-    facts = {"limits": {c: {"percent": round(100.0 * f.limit, 2), "reason": f.reason} for c, f in limits.items()}}
+    facts = {
+        "limits": {c: {"percent": round(100.0 * f.limit, 2), "reason": f.reason} for c, f in limits.items()}
+    }
     _say(as_json, facts, [
         f"{c}  {100 * f.limit:5.1f} %  {f.reason}; keeps {f.keeps:.1f} %, saves {f.saves:.1f} % of the ink"
         for c, f in limits.items()
@@ -269,10 +277,16 @@ def profile(
             found = compare_sets(passes[0], other)
         except BadInput as error:
             raise error.at(path) from None
-        click.echo(f"{path}: dE00 mean {found.mean:.2f}, largest {found.max:.2f} against {readings_files[0]}", err=True)
+        click.echo(
+            f"{path}: dE00 mean {found.mean:.2f}, largest {found.max:.2f} against {readings_files[0]}",
+            err=True,
+        )
         if not found.acceptable():
             rows = ", ".join(map(str, found.suspect_rows)) or "none"
-            click.echo(f"warning: the passes differ more than 0.5 mean or 2.0 largest; suspect rows: {rows}", err=True)
+            click.echo(
+                f"warning: the passes differ more than 0.5 mean or 2.0 largest; suspect rows: {rows}",
+                err=True,
+            )
     try:
         readings = average(passes)
         most = float(readings.values().sum(axis=1).max()) if total_ink is None else total_ink / 100.0
@@ -298,11 +312,20 @@ def profile(
 @main.command()
 @click.argument("readings_file", metavar="READINGS")
 @click.option("--aim", required=True, help=".icc, CGATS text, or northlight-coated")
-@click.option("--tolerances", default="iso12647-7:2016", show_default=True, help="a shipped set, or a JSON file")
+@click.option(
+    "--tolerances", default="iso12647-7:2016", show_default=True, help="a shipped set, or a JSON file"
+)
 @click.option("--substrate-corrected", is_flag=True)
 @click.option("--json", "as_json", is_flag=True)
 @click.pass_context
-def check(ctx: click.Context, readings_file: str, aim: str, tolerances: str, substrate_corrected: bool, as_json: bool) -> None:
+def check(
+    ctx: click.Context,
+    readings_file: str,
+    aim: str,
+    tolerances: str,
+    substrate_corrected: bool,
+    as_json: bool,
+) -> None:
     """Hold a print to an aim under a tolerance set; exit status 1 when it fails."""
     from greyanchor.core.verification import aims
     from greyanchor.core.verification.check import check as run

@@ -7,7 +7,7 @@ XYZ is scaled so that the perfect diffuser has Y = 100. Lab is D50, 2 degree unl
 from __future__ import annotations
 
 from functools import lru_cache
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -21,11 +21,9 @@ D50_WHITE = np.array([96.422, 100.0, 82.521])
 
 _EPSILON = (6.0 / 29.0) ** 3
 _KAPPA_SLOPE = (29.0 / 6.0) ** 2 / 3.0
-_BRADFORD = np.array(
-    [[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]]
-)
+_BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
 
-Array = npt.NDArray[np.float64]
+Array = npt.NDArray[Any]
 
 
 def _lagrange_rows(start: float, step: float, count: int, fine: Array) -> Array:
@@ -235,7 +233,9 @@ def correct_substrate(xyz: npt.ArrayLike, aim_substrate: npt.ArrayLike, substrat
     """
     aim = np.asarray(xyz, dtype=float)
     darkest = aim[np.argmin(aim[:, 1])]
-    scale = (np.asarray(substrate, dtype=float) - darkest) / (np.asarray(aim_substrate, dtype=float) - darkest)
+    scale = (np.asarray(substrate, dtype=float) - darkest) / (
+        np.asarray(aim_substrate, dtype=float) - darkest
+    )
     return np.asarray((aim - darkest) * scale + darkest)
 
 
@@ -246,7 +246,11 @@ def lab_to_srgb(lab: npt.ArrayLike) -> Array:
     """
     xyz = adapt_bradford(lab_to_xyz(lab), D50_WHITE, [95.047, 100.0, 108.883]) / 100.0
     matrix = np.array(
-        [[3.2404542, -1.5371385, -0.4985314], [-0.9692660, 1.8760108, 0.0415560], [0.0556434, -0.2040259, 1.0572252]]
+        [
+            [3.2404542, -1.5371385, -0.4985314],
+            [-0.9692660, 1.8760108, 0.0415560],
+            [0.0556434, -0.2040259, 1.0572252],
+        ]
     )
     linear = np.clip(xyz @ matrix.T, 0.0, 1.0)
     return np.where(linear <= 0.0031308, 12.92 * linear, 1.055 * linear ** (1 / 2.4) - 0.055)

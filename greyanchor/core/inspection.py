@@ -23,7 +23,11 @@ def inspect_file(path: str | Path) -> dict[str, Any]:
         return profile_facts(icc.read(source), source.stat().st_size)
     if head.startswith(b"channel,input,output"):
         curves = CurveSet.from_csv(source.read_text(encoding="utf-8"), source.name)
-        return {"kind": "curves", "channels": list(curves.channels), "limits": {c: 100 * v for c, v in curves.limits.items()}}
+        return {
+            "kind": "curves",
+            "channels": list(curves.channels),
+            "limits": {c: 100 * v for c, v in curves.limits.items()},
+        }
     return readings_facts(cgats.read(source))
 
 

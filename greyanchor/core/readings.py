@@ -77,7 +77,9 @@ class ReadingSet:
                 bad = self.ids[int(np.flatnonzero(~np.isfinite(value).all(axis=1))[0])]
                 raise BadInput(f"patch {bad} holds a value that is not a number")
         if self.device is not None and n and (self.device.min() < -1e-6 or self.device.max() > 1 + 1e-6):
-            bad = self.ids[int(np.flatnonzero((self.device < -1e-6).any(1) | (self.device > 1 + 1e-6).any(1))[0])]
+            bad = self.ids[
+                int(np.flatnonzero((self.device < -1e-6).any(1) | (self.device > 1 + 1e-6).any(1))[0])
+            ]
             raise BadInput(f"patch {bad} has a device value outside 0..100 %")
 
     def __len__(self) -> int:
@@ -122,10 +124,13 @@ class ReadingSet:
         return replace(
             self,
             ids=tuple(self.ids[i] for i in chosen),
-            **{
-                name: pick(getattr(self, name))
-                for name in ("device", "spectra", "measured_xyz", "measured_lab", "rows", "columns", "sheets")
-            },
+            device=pick(self.device),
+            spectra=pick(self.spectra),
+            measured_xyz=pick(self.measured_xyz),
+            measured_lab=pick(self.measured_lab),
+            rows=pick(self.rows),
+            columns=pick(self.columns),
+            sheets=pick(self.sheets),
         )
 
     def content_hash(self) -> str:
@@ -222,7 +227,9 @@ def compare(first: ReadingSet, second: ReadingSet) -> Comparison:
             f"patch {only[0]} is in one of them only"
         )
     if first.condition != second.condition:
-        raise BadInput(f"one pass was read as {first.condition}, the other as {second.condition}; read both alike")
+        raise BadInput(
+            f"one pass was read as {first.condition}, the other as {second.condition}; read both alike"
+        )
     place = {name: i for i, name in enumerate(second.ids)}
     second = second.select([place[name] for name in first.ids])
     if first.device is not None and second.device is not None and first.device.shape == second.device.shape:
@@ -305,18 +312,27 @@ def judge_row(expected: Array, measured: Array, others: dict[int, Array] | None 
     single patches stand out.
     """
     if len(measured) != len(expected):
-        return RowVerdict(False, f"{len(measured)} patches seen, {len(expected)} expected: move at an even pace")
+        return RowVerdict(
+            False, f"{len(measured)} patches seen, {len(expected)} expected: move at an even pace"
+        )
     own = _pattern_error(expected, measured)
     slips: list[tuple[float, str]] = []
     if len(expected) > 3:
         slips.append((_pattern_error(expected[::-1], measured), "it was read backwards: start at the label"))
         slips.append(
-            (_pattern_error(expected[1:], measured[:-1]), "the first patch was missed: start on the white before it")
+            (
+                _pattern_error(expected[1:], measured[:-1]),
+                "the first patch was missed: start on the white before it",
+            )
         )
-        slips.append((_pattern_error(expected[:-1], measured[1:]), "a patch was read twice: move at an even pace"))
+        slips.append(
+            (_pattern_error(expected[:-1], measured[1:]), "a patch was read twice: move at an even pace")
+        )
     for number, lab in (others or {}).items():
         if len(lab) == len(measured):
-            slips.append((_pattern_error(lab, measured), f"this looks like row {number}: place the ruler again"))
+            slips.append(
+                (_pattern_error(lab, measured), f"this looks like row {number}: place the ruler again")
+            )
     if slips:
         best, reason = min(slips)
         if best < 0.5 * own and own > 3.0:

@@ -48,7 +48,9 @@ class CurveSet:
         """Raw device values (n, c) for linearized ones (n, c), fractions; 16-bit steps."""
         values = np.clip(np.asarray(device, dtype=float), 0.0, 1.0)
         grid = np.linspace(0.0, 1.0, INPUTS)
-        out = np.column_stack([np.interp(values[:, i], grid, self.outputs[i]) for i in range(len(self.channels))])
+        out = np.column_stack(
+            [np.interp(values[:, i], grid, self.outputs[i]) for i in range(len(self.channels))]
+        )
         return np.round(out * 65535.0) / 65535.0
 
     def to_csv(self) -> str:
@@ -71,7 +73,9 @@ class CurveSet:
             try:
                 channel, x, y = row[0].strip(), float(row[1]), float(row[2])
             except (IndexError, ValueError):
-                raise BadInput("expected channel,input,output with numbers in percent", source, number) from None
+                raise BadInput(
+                    "expected channel,input,output with numbers in percent", source, number
+                ) from None
             if not (np.isfinite(x) and np.isfinite(y) and 0 <= x <= 100 and 0 <= y <= 100):
                 raise BadInput(f"{x:g},{y:g} lies outside 0..100 %", source, number)
             points.setdefault(channel, []).append((x, y))

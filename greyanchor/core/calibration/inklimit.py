@@ -135,7 +135,11 @@ def _hook(curves: RampCurves, rules: LimitRules) -> tuple[float, str, str] | Non
     at = _first_lasting((turn > rules.hue_turn) & (curves.inputs > 0.7))
     if at is None:
         return None
-    return float(curves.inputs[at]), "hue", f"hue turns by more than {rules.hue_turn:g} degrees past {100 * curves.inputs[at]:.0f} %"
+    return (
+        float(curves.inputs[at]),
+        "hue",
+        f"hue turns by more than {rules.hue_turn:g} degrees past {100 * curves.inputs[at]:.0f} %",
+    )
 
 
 def _fall(curves: RampCurves, rules: LimitRules) -> tuple[float, str, str] | None:

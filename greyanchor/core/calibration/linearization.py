@@ -54,7 +54,9 @@ def parse_aim(text: str) -> tuple[str, float]:
     """``sctv``, ``lstar``, ``density`` or ``tvi:NN`` -> (kind, tone value increase at 50 %)."""
     kind, _, value = text.strip().lower().partition(":")
     if kind == "g7":
-        raise BadInput("the aim g7 needs the grey chart and its calibration, which this version does not do; use sctv")
+        raise BadInput(
+            "the aim g7 needs the grey chart and its calibration, which this version does not do; use sctv"
+        )
     if kind not in ("sctv", "lstar", "density", "tvi") or (kind == "tvi") != bool(value):
         raise BadInput(f"no linearization aim {text!r}; use sctv, tvi:NN, lstar or density")
     if kind != "tvi":
@@ -135,7 +137,9 @@ def tone_scale(ramp: Ramp, limit: float, curve: Array, kind: str, increase: floa
     at = inputs / limit
     through = np.interp(at, np.linspace(0.0, 1.0, INPUTS), curve)
     after = PchipInterpolator(inputs, tones)(through)
-    return ToneScale(ramp.channel, 100.0 * at, 100.0 * tones, 100.0 * aim_curve(at, kind, increase), 100.0 * after)
+    return ToneScale(
+        ramp.channel, 100.0 * at, 100.0 * tones, 100.0 * aim_curve(at, kind, increase), 100.0 * after
+    )
 
 
 def _deviation(difference: Array) -> tuple[float, float]:

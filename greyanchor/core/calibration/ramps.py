@@ -57,10 +57,14 @@ def find_ramps(readings: ReadingSet) -> dict[str, Ramp]:
         members = np.flatnonzero(alone | paper)
         levels, inverse = np.unique(np.round(device[members, i], 5), return_inverse=True)
         if len(levels) - 1 < MIN_STEPS:
-            raise BadInput(f"channel {channel} has {len(levels) - 1} steps on its own; a ramp needs at least {MIN_STEPS}")
+            raise BadInput(
+                f"channel {channel} has {len(levels) - 1} steps on its own; a ramp needs at least {MIN_STEPS}"
+            )
         count = np.bincount(inverse)[:, None]
 
-        def mean(values: Array, inverse: Array = inverse, members: Array = members, count: Array = count) -> Array:
+        def mean(
+            values: Array, inverse: Array = inverse, members: Array = members, count: Array = count
+        ) -> Array:
             total = np.zeros((len(count), values.shape[1]))
             np.add.at(total, inverse, values[members])
             return np.asarray(total / count)
@@ -90,6 +94,8 @@ def monotone(inputs: Array, values: Array, at: Array) -> Array:
     gentle = smooth(inputs, values, inputs) if len(inputs) >= 7 else values
     blend = np.asarray(gentle, dtype=float).copy()
     blend[0], blend[-1] = values[0], values[-1]
-    rising = np.asarray(isotonic_regression(np.clip(blend, min(values[0], values[-1]), values[-1])).x, dtype=float)
+    rising = np.asarray(
+        isotonic_regression(np.clip(blend, min(values[0], values[-1]), values[-1])).x, dtype=float
+    )
     rising[0] = values[0]
     return np.asarray(np.maximum.accumulate(PchipInterpolator(inputs, rising)(at)))

@@ -191,7 +191,9 @@ def _check_coverage(readings: ReadingSet, device: Array) -> None:
         raise BadInput("no unprinted patch (all channels 0 %) was found; the profile needs the paper")
     for i, channel in enumerate(readings.channels):
         if device[:, i].max() < 0.98:
-            raise BadInput(f"channel {channel} reaches only {100 * device[:, i].max():.0f} %; the chart must go to 100 %")
+            raise BadInput(
+                f"channel {channel} reaches only {100 * device[:, i].max():.0f} %; the chart must go to 100 %"
+            )
         if len(np.unique(np.round(device[:, i], 3))) < 3:
             raise BadInput(f"channel {channel} has fewer than three levels in the chart")
 

@@ -146,6 +146,8 @@ def _primaries(weights: Array, target: Array, channels: int) -> Array:
     paper = np.maximum(first[0], 0.05)
     product = np.empty_like(first)
     for s, subset in enumerate(subsets(channels)):
-        product[s] = paper * np.prod([np.maximum(first[1 << i], 0.01) / paper for i in np.flatnonzero(subset)], axis=0)
+        product[s] = paper * np.prod(
+            [np.maximum(first[1 << i], 0.01) / paper for i in np.flatnonzero(subset)], axis=0
+        )
     ridge = 0.05
     return np.linalg.solve(gram + ridge * np.eye(len(gram)), right + ridge * product)

@@ -83,7 +83,9 @@ def parse_page(text: str) -> tuple[float, float]:
         cross = ""
         size = (0.0, 0.0)
     if not cross:
-        raise BadInput(f"page {text!r} is not understood; use {', '.join(PAGES)} or WIDTHxHEIGHT in millimetres")
+        raise BadInput(
+            f"page {text!r} is not understood; use {', '.join(PAGES)} or WIDTHxHEIGHT in millimetres"
+        )
     if not (80 <= size[0] <= 3300 and 100 <= size[1] <= 20000):
         raise BadInput(f"a page of {size[0]:g} x {size[1]:g} mm is outside 80..3300 by 100..20000 mm")
     return size
@@ -127,7 +129,9 @@ def lay_out(
         sheets=((rows - 1) // per_sheet + 1).astype(np.int64),
         meta={**(meta or {}), "PAGE": f"{size[0]:g}x{size[1]:g}", "METHOD": method},
     )
-    return chart, Layout(chosen, size, columns, per_sheet, int(chart.sheets[-1]) if chart.sheets is not None else 1, count)
+    return chart, Layout(
+        chosen, size, columns, per_sheet, int(chart.sheets[-1]) if chart.sheets is not None else 1, count
+    )
 
 
 def layout_of(chart: ReadingSet) -> Layout:
@@ -137,7 +141,9 @@ def layout_of(chart: ReadingSet) -> Layout:
     method = METHODS.get(chart.meta.get("METHOD", "strip"), METHODS["strip"])
     page = parse_page(chart.meta.get("PAGE", "a4"))
     per_sheet = int(chart.rows[chart.sheets == 1].max())
-    return Layout(method, page, int(chart.columns.max()), per_sheet, int(chart.sheets.max()), int(chart.rows.max()))
+    return Layout(
+        method, page, int(chart.columns.max()), per_sheet, int(chart.sheets.max()), int(chart.rows.max())
+    )
 
 
 def sheet_places(chart: ReadingSet) -> Array:

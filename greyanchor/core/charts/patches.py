@@ -74,9 +74,7 @@ def grey_scales(channels: int = 4) -> Array:
     return _unique(np.vstack(rows))
 
 
-def profile_patches(
-    count: int = 1500, total_ink: float = 3.0, channels: int = 4, seed: int = 1
-) -> Array:
+def profile_patches(count: int = 1500, total_ink: float = 3.0, channels: int = 4, seed: int = 1) -> Array:
     """`count` patches for characterization, none above `total_ink` (sum of fractions).
 
     Paper four times and each solid twice (to learn noise and catch unevenness), ramps of every
@@ -89,7 +87,9 @@ def profile_patches(
     repeats = np.vstack([np.zeros((3, channels)), np.eye(channels)])
     room = count - len(fixed) - len(repeats)
     if room < 0:
-        raise BadInput(f"{count} patches are too few: paper, ramps, greys and overprints alone need {count - room}")
+        raise BadInput(
+            f"{count} patches are too few: paper, ramps, greys and overprints alone need {count - room}"
+        )
     return np.vstack([fixed, _even_fill(room, fixed, total_ink, channels, seed), repeats])
 
 
@@ -101,7 +101,9 @@ def _fixed_profile_part(channels: int, total_ink: float, steps: int, count: int)
         parts.append(np.hstack([grey, np.zeros((len(grey), channels - 3))]))
         if channels > 3 and count >= 300:
             for black in (0.2, 0.5, 0.8):
-                with_black = np.hstack([grey[1::2] * (1.0 - 0.4 * black), np.zeros((len(grey[1::2]), channels - 3))])
+                with_black = np.hstack(
+                    [grey[1::2] * (1.0 - 0.4 * black), np.zeros((len(grey[1::2]), channels - 3))]
+                )
                 with_black[:, 3] = black
                 parts.append(with_black)
     for level in (0.4, 0.7, 1.0) if count >= 300 else (1.0,):
@@ -159,7 +161,9 @@ def control_strip(total_ink: float = 4.0) -> Array:
     rows.append([(1, 1, 1, 0), (0.5, 0.5, 0.5, 0)])
     rows.append(np.hstack([near_neutral((0.1, 0.25, 0.4, 0.5, 0.6, 0.75, 0.9, 1.0)), np.zeros((8, 1))]))
     rows.append(_single(4, 3, np.array([0.1, 0.4, 0.6, 0.9])))
-    rows.append([(1, 0.5, 0, 0), (0.5, 1, 0, 0), (0, 1, 0.5, 0), (0, 0.5, 1, 0), (0.5, 0, 1, 0), (1, 0, 0.5, 0)])
+    rows.append(
+        [(1, 0.5, 0, 0), (0.5, 1, 0, 0), (0, 1, 0.5, 0), (0, 0.5, 1, 0), (0.5, 0, 1, 0), (1, 0, 0.5, 0)]
+    )
     rows.append(
         [
             (0.10, 0.30, 0.35, 0.0), (0.15, 0.45, 0.50, 0.0), (0.25, 0.55, 0.65, 0.15), (0.40, 0.65, 0.70, 0.35),

@@ -28,7 +28,9 @@ def sheet_texts(chart: ReadingSet, layout: Layout, sheet: int) -> tuple[str, str
 
 def _cmyk(chart: ReadingSet) -> np.ndarray:
     if chart.channels != tuple("CMYK"):
-        raise BadInput(f"sheets can be drawn for CMYK charts, not for {'+'.join(chart.channels) or 'no channels'}")
+        raise BadInput(
+            f"sheets can be drawn for CMYK charts, not for {'+'.join(chart.channels) or 'no channels'}"
+        )
     return chart.values()
 
 
@@ -64,7 +66,9 @@ def _tiff_page(chart: ReadingSet, values: np.ndarray, layout: Layout, sheet: int
     title_font, font = ImageFont.load_default(4.2 * scale), ImageFont.load_default(2.9 * scale)
     title, environment, footer = sheet_texts(chart, layout, sheet)
     draw.text((MARGIN * scale, MARGIN * scale), title, fill=_BLACK, font=title_font)
-    draw.text((MARGIN * scale, (MARGIN + 7) * scale), _shorten(environment, layout.page[0]), fill=_BLACK, font=font)
+    draw.text(
+        (MARGIN * scale, (MARGIN + 7) * scale), _shorten(environment, layout.page[0]), fill=_BLACK, font=font
+    )
     draw.text((MARGIN * scale, (layout.page[1] - FOOTER - 2) * scale), footer, fill=_BLACK, font=font)
     assert chart.columns is not None
     for on_sheet, number, members in _sheet_rows(chart, layout, sheet):
@@ -73,7 +77,12 @@ def _tiff_page(chart: ReadingSet, values: np.ndarray, layout: Layout, sheet: int
         for i in members:
             left, top, width, height = layout.rectangle(on_sheet, int(chart.columns[i]) - 1)
             fill = tuple(int(v) for v in np.round(values[i] * 255.0))
-            box = [round(left * scale), round(top * scale), round((left + width) * scale) - 1, round((top + height) * scale) - 1]
+            box = [
+                round(left * scale),
+                round(top * scale),
+                round((left + width) * scale) - 1,
+                round((top + height) * scale) - 1,
+            ]
             draw.rectangle(box, fill=fill)
     return image
 
@@ -98,7 +107,9 @@ def pdf(chart: ReadingSet) -> bytes:
         for on_sheet, number, members in _sheet_rows(chart, layout, sheet):
             _, top, _, tall = layout.rectangle(on_sheet, 0)
             canvas.setFillColorCMYK(0, 0, 0, 1)
-            canvas.drawRightString((MARGIN + LABEL - 2) * mm, (height - top - tall / 2 - 1) * mm, f"row {number}")
+            canvas.drawRightString(
+                (MARGIN + LABEL - 2) * mm, (height - top - tall / 2 - 1) * mm, f"row {number}"
+            )
             for i in members:
                 left, top, wide, tall = layout.rectangle(on_sheet, int(chart.columns[i]) - 1)
                 canvas.setFillColorCMYK(*(float(round(v, 4)) for v in values[i]))

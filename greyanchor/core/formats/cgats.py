@@ -16,7 +16,7 @@ import numpy as np
 
 from greyanchor.core.colorimetry import WAVELENGTHS, Array, resample_spectra
 from greyanchor.core.errors import BadInput
-from greyanchor.core.readings import CONDITIONS, ReadingSet
+from greyanchor.core.readings import ReadingSet
 
 MAX_BYTES = 32 * 1024 * 1024
 _SPECTRAL = re.compile(r"^(?:SPECTRAL|SPECTRUM|SPEC|R|NM|REFL)?_?(?:NM|R)?_?(\d{3})(?:[.,]0+)?(?:_?NM)?$")
@@ -74,7 +74,10 @@ def _decode(data: bytes) -> str:
 
 def _split(line: str) -> list[str]:
     if "\t" in line:
-        return [part.strip().strip('"') for part in next(csv.reader(io.StringIO(line.strip("\r\n")), delimiter="\t"))]
+        return [
+            part.strip().strip('"')
+            for part in next(csv.reader(io.StringIO(line.strip("\r\n")), delimiter="\t"))
+        ]
     return next(csv.reader(io.StringIO(" ".join(line.split())), delimiter=" "))
 
 
@@ -114,7 +117,10 @@ def _tokenize(text: str) -> _Table:
     if not fields:
         raise BadInput("this is not CGATS text: no BEGIN_DATA_FORMAT was found")
     if state == "data":
-        raise BadInput("the file stops in the middle of its data: END_DATA is missing", line=lines[-1][0] if lines else None)
+        raise BadInput(
+            "the file stops in the middle of its data: END_DATA is missing",
+            line=lines[-1][0] if lines else None,
+        )
     if not lines:
         raise BadInput("the file has no data between BEGIN_DATA and END_DATA")
     return _Table(header, fields, lines, fields_line)
@@ -150,7 +156,10 @@ def _build(table: _Table) -> ReadingSet:
     if device is None and spectra is None and xyz is None and lab is None:
         raise BadInput("no field of device values, spectra, XYZ or Lab was found", line=table.fields_line)
     ids = _ids(table, index)
-    where = {key: _integers(table, index, name) for key, name in (("sheets", "SHEET"), ("rows", "ROW"), ("columns", "COLUMN"))}
+    where = {
+        key: _integers(table, index, name)
+        for key, name in (("sheets", "SHEET"), ("rows", "ROW"), ("columns", "COLUMN"))
+    }
     skip = {"NUMBER_OF_SETS", "NUMBER_OF_FIELDS"}
     return ReadingSet(
         ids=ids,
@@ -161,7 +170,7 @@ def _build(table: _Table) -> ReadingSet:
         measured_lab=lab,
         condition=_condition(table.header),
         meta={k: v for k, v in table.header.items() if v and k not in skip},
-        **where,  # type: ignore[arg-type]
+        **where,
     )
 
 
@@ -178,7 +187,9 @@ def _number(text: str, line: int, field: str) -> float:
 def _columns(table: _Table, positions: Sequence[int]) -> Array:
     """Numbers of some fields, shape (n, len(positions)); only the failing ones are told one by one."""
     try:
-        values = np.array([[parts[p].replace(",", ".") for p in positions] for _, parts in table.lines], dtype=float)
+        values = np.array(
+            [[parts[p].replace(",", ".") for p in positions] for _, parts in table.lines], dtype=float
+        )
     except ValueError:
         values = np.array([[np.nan]])
     if np.isfinite(values).all():
@@ -205,7 +216,7 @@ def _device(table: _Table, index: dict[str, int]) -> tuple[tuple[str, ...], Arra
     else:
         found = sorted((int(m.group(2)), name) for name in index if (m := _NCLR.match(name)))
         if not found:
-            grey = [name for name in ("GRAY_K", "GRAY", "K") if name in index]
+            grey: list[str] = [name for name in ("GRAY_K", "GRAY", "K") if name in index]
             if not grey:
                 return (), None
             names, fields, scale = ("K",), grey[:1], 100.0
@@ -230,7 +241,9 @@ def _spectra(table: _Table, index: dict[str, int]) -> Array | None:
     if steps.max() - steps.min() > 1e-6:
         raise BadInput("the spectral bands are not evenly spaced", line=table.fields_line)
     if nm[0] > 420 or nm[-1] < 680:
-        raise BadInput(f"spectra from {nm[0]:.0f} to {nm[-1]:.0f} nm are too narrow for colour", line=table.fields_line)
+        raise BadInput(
+            f"spectra from {nm[0]:.0f} to {nm[-1]:.0f} nm are too narrow for colour", line=table.fields_line
+        )
     values = _columns(table, [b[1] for b in bands])
     if values.max() > 2.0:
         values = values / 100.0
@@ -285,7 +298,15 @@ def dumps(readings: ReadingSet, originator: str = "Grey Anchor") -> str:
         name = re.sub(r"[^A-Z0-9_]", "_", key.upper())
         if name in ("ORIGINATOR", "MEASUREMENT_CONDITION", "CHANNELS", "CGATS.17", "CGATS_17"):
             continue
-        if name not in ("DESCRIPTOR", "CREATED", "INSTRUMENTATION", "PRINT_CONDITIONS", "MANUFACTURER", "SERIAL", "MATERIAL"):
+        if name not in (
+            "DESCRIPTOR",
+            "CREATED",
+            "INSTRUMENTATION",
+            "PRINT_CONDITIONS",
+            "MANUFACTURER",
+            "SERIAL",
+            "MATERIAL",
+        ):
             extra.append(name)
         lines.append(name + '\t"' + str(value).replace('"', "'").replace("\n", " ") + '"')
     fields, columns = _fields(readings)
@@ -297,7 +318,13 @@ def dumps(readings: ReadingSet, originator: str = "Grey Anchor") -> str:
         lines.append('CHANNELS\t"' + " ".join(readings.channels) + '"')
         extra.append("CHANNELS")
     lines[2:2] = [f'KEYWORD\t"{name}"' for name in (*extra, *custom)]
-    lines += ["", f"NUMBER_OF_FIELDS\t{len(fields)}", "BEGIN_DATA_FORMAT", "\t".join(fields), "END_DATA_FORMAT"]
+    lines += [
+        "",
+        f"NUMBER_OF_FIELDS\t{len(fields)}",
+        "BEGIN_DATA_FORMAT",
+        "\t".join(fields),
+        "END_DATA_FORMAT",
+    ]
     lines += ["", f"NUMBER_OF_SETS\t{len(readings)}", "BEGIN_DATA"]
     lines += ["\t".join(row) for row in zip(*columns)]
     return "\n".join([*lines, "END_DATA", ""])

@@ -23,7 +23,14 @@ from greyanchor.core.errors import BadInput
 PCS_WHITE = np.array([0.9642, 1.0, 0.8249])
 MAX_BYTES = 64 * 1024 * 1024
 _SPACES = {4: b"CMYK", 3: b"RGB ", 1: b"GRAY", **{n: f"{n:X}CLR".encode() for n in range(5, 16)}}
-_SPACE_CHANNELS = {v: k for k, v in _SPACES.items()} | {b"CMY ": 3, b"Lab ": 3, b"XYZ ": 3, b"2CLR": 2, b"3CLR": 3, b"4CLR": 4}
+_SPACE_CHANNELS = {v: k for k, v in _SPACES.items()} | {
+    b"CMY ": 3,
+    b"Lab ": 3,
+    b"XYZ ": 3,
+    b"2CLR": 2,
+    b"3CLR": 3,
+    b"4CLR": 4,
+}
 _PERCEPTUAL_BLACK_L = 3.1373
 
 
@@ -125,9 +132,11 @@ def _decode_simple(data: bytes, kind: bytes) -> Lut:
 
 def _decode_elements(data: bytes, forward: bool) -> Lut:
     channels, outputs = struct.unpack_from(">BB", data, 8)
-    b_at, matrix_at, m_at, clut_at, a_at = struct.unpack_from(">5I", data, 12)
+    b_at, matrix_at, _, clut_at, a_at = struct.unpack_from(">5I", data, 12)
     if matrix_at or not (clut_at and a_at and b_at):
-        raise ValueError("tables with a matrix stage, or without a grid, are not device profiles of a printer")
+        raise ValueError(
+            "tables with a matrix stage, or without a grid, are not device profiles of a printer"
+        )
     a_count, b_count = (channels, outputs) if forward else (outputs, channels)
     a_curves, b_curves = _read_curves(data, a_at, a_count), _read_curves(data, b_at, b_count)
     sides = list(data[clut_at : clut_at + channels])
@@ -180,9 +189,13 @@ def _parametric(function: int, p: list[float], x: Array) -> Array:
 def encode_lab(lab: Array, legacy: bool = True) -> Array:
     """PCS Lab as fractions of 16 bits; `legacy` is the version 2 coding, which `lut16Type` always uses."""
     top = 65280.0 if legacy else 65535.0
-    scaled = np.stack([lab[..., 0] / 100.0, (lab[..., 1] + 128.0) / 255.0, (lab[..., 2] + 128.0) / 255.0], axis=-1)
+    scaled = np.stack(
+        [lab[..., 0] / 100.0, (lab[..., 1] + 128.0) / 255.0, (lab[..., 2] + 128.0) / 255.0], axis=-1
+    )
     if legacy:
-        scaled = np.stack([lab[..., 0] / 100.0 * top, (lab[..., 1] + 128.0) * 256.0, (lab[..., 2] + 128.0) * 256.0], axis=-1)
+        scaled = np.stack(
+            [lab[..., 0] / 100.0 * top, (lab[..., 1] + 128.0) * 256.0, (lab[..., 2] + 128.0) * 256.0], axis=-1
+        )
         scaled = scaled / 65535.0
     return np.clip(scaled, 0.0, 1.0)
 
@@ -192,7 +205,9 @@ def decode_lab(values: Array, legacy: bool = True) -> Array:
     if legacy:
         v = values * 65535.0
         return np.stack([v[..., 0] / 652.8, v[..., 1] / 256.0 - 128.0, v[..., 2] / 256.0 - 128.0], axis=-1)
-    return np.stack([values[..., 0] * 100.0, values[..., 1] * 255.0 - 128.0, values[..., 2] * 255.0 - 128.0], axis=-1)
+    return np.stack(
+        [values[..., 0] * 100.0, values[..., 1] * 255.0 - 128.0, values[..., 2] * 255.0 - 128.0], axis=-1
+    )
 
 
 # --- writing ---------------------------------------------------------------------------------
@@ -226,7 +241,9 @@ def xyz_tag(xyz: Array) -> bytes:
 
 def matrix_tag(matrix: Array) -> bytes:
     """`s15Fixed16ArrayType` of a 3 x 3 matrix, for `chad`."""
-    return b"sf32\0\0\0\0" + struct.pack(">9i", *(round(float(v) * 65536) for v in np.asarray(matrix).ravel()))
+    return b"sf32\0\0\0\0" + struct.pack(
+        ">9i", *(round(float(v) * 65536) for v in np.asarray(matrix).ravel())
+    )
 
 
 def build(tags: Mapping[str, bytes], channels: int, version: int, when: datetime, intent: int = 0) -> bytes:
@@ -251,7 +268,9 @@ def build(tags: Mapping[str, bytes], channels: int, version: int, when: datetime
     profile = header + struct.pack(">I", len(tags)) + table + body
     if version != 4:
         return profile
-    blank = profile[:44] + b"\0" * 4 + profile[48:64] + b"\0" * 4 + profile[68:84] + b"\0" * 16 + profile[100:]
+    blank = (
+        profile[:44] + b"\0" * 4 + profile[48:64] + b"\0" * 4 + profile[68:84] + b"\0" * 16 + profile[100:]
+    )
     identity = hashlib.md5(blank, usedforsecurity=False).digest()
     return profile[:84] + identity + profile[100:]
 
@@ -320,7 +339,11 @@ class IccProfile:
         """Device fractions (n, channels) for Lab (n, 3)."""
         name = self._table("B2A", intent)
         lut, legacy = self.lut(name)
-        wanted = self._absolute(np.asarray(lab, dtype=float), -1) if intent == "absolute" else np.asarray(lab, dtype=float)
+        wanted = (
+            self._absolute(np.asarray(lab, dtype=float), -1)
+            if intent == "absolute"
+            else np.asarray(lab, dtype=float)
+        )
         return lut.evaluate(encode_lab(wanted, legacy))
 
     def _table(self, direction: str, intent: str) -> str:

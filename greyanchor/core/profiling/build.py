@@ -72,14 +72,18 @@ def _quiet(share: float, text: str) -> None:
     """Progress that nobody watches."""
 
 
-def build_profile(readings: ReadingSet, settings: ProfileSettings, progress: Progress = _quiet) -> ProfileResult:
+def build_profile(
+    readings: ReadingSet, settings: ProfileSettings, progress: Progress = _quiet
+) -> ProfileResult:
     """Characterize `readings` of a CMYK profile chart and assemble the whole ICC profile.
 
     `progress` is told a share 0..1 and what is being done; it may raise to cancel.
     Raises `BadInput` when the readings cannot carry a profile.
     """
     if readings.channels != tuple("CMYK"):
-        raise BadInput(f"profiles are built for CMYK; these readings are of {'+'.join(readings.channels) or 'no channels'}")
+        raise BadInput(
+            f"profiles are built for CMYK; these readings are of {'+'.join(readings.channels) or 'no channels'}"
+        )
     began = time.perf_counter()
     progress(0.02, "fitting the printer model")
     model = characterize(readings, settings.light)
@@ -128,9 +132,13 @@ def media_white(readings: ReadingSet, model: ForwardModel) -> Array:
     return np.asarray(readings.xyz()[paper].mean(axis=0) / 100.0)
 
 
-def rendering_for(model: ForwardModel, inverter: Inverter, white: Array, settings: ProfileSettings) -> Rendering:
+def rendering_for(
+    model: ForwardModel, inverter: Inverter, white: Array, settings: ProfileSettings
+) -> Rendering:
     """The intents' maps for one model: gamut and darkest colour on the media-relative scale."""
-    bare = Rendering(white, Gamut(np.zeros((51, 72)), 100.0, 0.0), 0.0, icc.perceptual_black(settings.version))
+    bare = Rendering(
+        white, Gamut(np.zeros((51, 72)), 100.0, 0.0), 0.0, icc.perceptual_black(settings.version)
+    )
     relative = gamut_of(lambda d: bare.relative(model.lab(d)), settings.separation.total_ink)
     neutral = np.array([[inverter.darkest, *(0.5 * inverter.white[1:])]])
     darkest = float(bare.relative(neutral)[0, 0])
@@ -160,7 +168,9 @@ def _printable(neutral: Array) -> Array:
     return np.asarray(np.abs(neutral[:, 0] - neutral[:, 5]) < 1.5)
 
 
-def round_trip(profile: icc.IccProfile, model: ForwardModel, total_ink: float, count: int = 2000) -> FitReport:
+def round_trip(
+    profile: icc.IccProfile, model: ForwardModel, total_ink: float, count: int = 2000
+) -> FitReport:
     """Lab to device and back through the finished tables, dE00, for colours inside the gamut."""
     device = np.random.default_rng(5).random((count * 2, 4))
     device[: count // 2, 3] = 0.0
@@ -173,4 +183,6 @@ def largest_total(profile: icc.IccProfile, side: int = 41) -> float:
     """Largest sum of channels (fraction) that the relative colorimetric table prints, over a dense net of Lab."""
     axis_l, axis_ab = np.linspace(0.0, 100.0, side), np.linspace(-128.0, 127.0, side)
     lab = np.stack(np.meshgrid(axis_l, axis_ab, axis_ab, indexing="ij"), axis=-1).reshape(-1, 3)
-    return float(max(profile.lab_to_device(lab, i).sum(axis=1).max() for i in ("relative", "perceptual", "saturation")))
+    return float(
+        max(profile.lab_to_device(lab, i).sum(axis=1).max() for i in ("relative", "perceptual", "saturation"))
+    )

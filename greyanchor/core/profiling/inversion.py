@@ -67,10 +67,16 @@ class Inverter:
         device[:, _BLACK] = aim
         return self.model.to_even(device)[:, _BLACK]
 
-    def solve(self, lab: Array, start: Array | None = None, rounds: int = 14, tolerance: float = 0.01) -> Inversion:
+    def solve(
+        self, lab: Array, start: Array | None = None, rounds: int = 14, tolerance: float = 0.01
+    ) -> Inversion:
         """Device values for absolute Lab (n, 3); `start` (n, 4) are even coordinates to begin from."""
         black = self.black_aim(lab)
-        even = self._places[self._tree.query(np.column_stack([lab, 35.0 * black]))[1]] if start is None else start.copy()
+        even = (
+            self._places[self._tree.query(np.column_stack([lab, 35.0 * black]))[1]]
+            if start is None
+            else start.copy()
+        )
         top = np.ones(4)
         top[_BLACK] = self.model.to_even(np.array([[0.0, 0.0, 0.0, self.separation.max_black]]))[0, _BLACK]
         damping = np.full(len(lab), 0.03)

@@ -44,7 +44,9 @@ class Separation:
         ):
             value = getattr(self, name)
             if not low <= value <= high:
-                raise BadInput(f"{name.replace('_', ' ')} {100 * value:g} % lies outside {100 * low:g}..{100 * high:g} %")
+                raise BadInput(
+                    f"{name.replace('_', ' ')} {100 * value:g} % lies outside {100 * low:g}..{100 * high:g} %"
+                )
 
     def black_aim(self, lightness: Array, chroma: Array, white: float, darkest: float) -> Array:
         """Black (n,) to aim at for absolute lightness and chroma (n,); the solver is drawn gently to it.

@@ -105,19 +105,30 @@ def backward_tables(
     ins, outs = pcs_curves(), even_curves(inverter.model)
     progress(0.0, f"table B2A1, {sizes.backward}³ nodes")
     nodes = pcs_nodes(sizes.backward)
-    tables = {"B2A1": _backward(inverter, rendering, nodes, _coarse_start(inverter, rendering, sizes.backward), ins, outs)}
+    tables = {
+        "B2A1": _backward(
+            inverter, rendering, nodes, _coarse_start(inverter, rendering, sizes.backward), ins, outs
+        )
+    }
     done = 0.5
     for name, knee in (("B2A0", PERCEPTUAL), ("B2A2", SATURATION)):
         progress(done, f"table {name}, {sizes.rendered}³ nodes")
         relative = rendering.into_printer(pcs_nodes(sizes.rendered), knee)
-        tables[name] = _backward(inverter, rendering, relative, _start_from(tables["B2A1"], relative), ins, outs)
+        tables[name] = _backward(
+            inverter, rendering, relative, _start_from(tables["B2A1"], relative), ins, outs
+        )
         done += 0.22
     progress(done, "gamut tag")
     return tables, gamut_table(inverter, rendering, sizes.gamut, tables["B2A1"])
 
 
 def _backward(
-    inverter: Inverter, rendering: Rendering, relative: Array, start: Array, ins: list[Array], outs: list[Array]
+    inverter: Inverter,
+    rendering: Rendering,
+    relative: Array,
+    start: Array,
+    ins: list[Array],
+    outs: list[Array],
 ) -> Lut:
     """A table whose nodes print the media-relative Lab `relative` (side^3, 3), solved from `start`."""
     solved = inverter.solve(rendering.absolute(relative), start, rounds=9)
@@ -140,7 +151,9 @@ def _coarse_start(inverter: Inverter, rendering: Rendering, side: int) -> Array:
 def _start_from(table: Lut, relative: Array) -> Array:
     """Even coordinates (n, 4) that a finished table has for media-relative Lab (n, 3)."""
     code = encode_lab(relative)
-    shaped = np.column_stack([np.interp(code[:, i], np.linspace(0.0, 1.0, _PCS_CURVE), c) for i, c in enumerate(table.inputs)])
+    shaped = np.column_stack(
+        [np.interp(code[:, i], np.linspace(0.0, 1.0, _PCS_CURVE), c) for i, c in enumerate(table.inputs)]
+    )
     return interpolate_grid(table.grid, shaped)
 
 
@@ -150,4 +163,3 @@ def gamut_table(inverter: Inverter, rendering: Rendering, side: int, colorimetri
     solved = inverter.solve(rendering.absolute(nodes), _start_from(colorimetric, nodes), rounds=6)
     miss = np.clip((solved.error - 0.5) / 10.0, 0.0, 1.0)
     return Lut(pcs_curves(), miss.reshape(side, side, side, 1), [np.linspace(0.0, 1.0, 2)])
-

@@ -22,7 +22,7 @@ def ink_absorption(ink_set: str = "Tarn pigment") -> Array:
     """Spectral density of one unit of C, M, Y and K film, shape (4, 36)."""
     cyan = 1.22 * _peak(640, 46, 70) + 0.06 * _peak(430, 50, 60) + 0.085 * _peak(560, 40, 30)
     magenta = 1.10 * _peak(556, 38, 19) + 0.62 * _peak(520, 28, 22) + 0.17 * _peak(425, 45, 46)
-    yellow = 1.10 * _edge(502, 8.0) * (0.82 + 0.18 * _peak(440, 60, 40)) 
+    yellow = 1.10 * _edge(502, 8.0) * (0.82 + 0.18 * _peak(440, 60, 40))
     black = 1.42 + 0.12 * (WAVELENGTHS - 550.0) / 200.0 * -1.0 + 0.05 * _peak(470, 60, 60)
     if ink_set == "Basalt UV":
         cyan = cyan * 1.05 + 0.03 * _peak(500, 60, 60)

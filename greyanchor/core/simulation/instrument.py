@@ -40,7 +40,9 @@ class StripReader:
         if minutes_since_white is None:
             raise NotReadable("the instrument has not seen its white tile yet: calibrate, then read the row")
         if minutes_since_white > self.calibration_minutes:
-            raise NotReadable("the white calibration has expired: calibrate on the tile, then read the row again")
+            raise NotReadable(
+                "the white calibration has expired: calibrate on the tile, then read the row again"
+            )
         random = np.random.default_rng(list(seed))
         slip = random.random() < self.misread_rate
         kind = int(random.integers(3))

@@ -28,7 +28,9 @@ def printed_spectra(
 ) -> Array:
     """True reflectance (n, 36) of every patch of `chart` as printed; `pipeline` turns device values into raw ones."""
     if chart.channels != tuple("CMYK"):
-        raise BadInput(f"the stand-in printer prints CMYK charts, not {'+'.join(chart.channels) or 'charts without channels'}")
+        raise BadInput(
+            f"the stand-in printer prints CMYK charts, not {'+'.join(chart.channels) or 'charts without channels'}"
+        )
     raw = chart.values() if pipeline is None else pipeline(chart.values())
     places = sheet_places(chart)
     sheets = chart.sheets if chart.sheets is not None else np.ones(len(chart), dtype=np.int64)

@@ -45,7 +45,9 @@ class Aim:
         device = chart.values()
         if self.profile is not None:
             if self.profile.channels != len(chart.channels) or self.profile.space != "".join(chart.channels):
-                raise BadInput(f"the aim {self.name} is {self.profile.space}, the readings are {'+'.join(chart.channels)}")
+                raise BadInput(
+                    f"the aim {self.name} is {self.profile.space}, the readings are {'+'.join(chart.channels)}"
+                )
             return self.profile.device_to_lab(device)
         assert self.data is not None
         if self.data.channels != chart.channels:
@@ -56,7 +58,9 @@ class Aim:
         if distance.max() > _SAME:
             bad = chart.ids[int(np.argmax(distance > _SAME))]
             count = int((distance > _SAME).sum())
-            raise BadInput(f"the aim {self.name} holds no value for {count} of {len(chart)} patches; the first is {bad}")
+            raise BadInput(
+                f"the aim {self.name} holds no value for {count} of {len(chart)} patches; the first is {bad}"
+            )
         return self.data.lab()[index]
 
 

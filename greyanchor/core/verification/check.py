@@ -105,7 +105,9 @@ def check(readings: ReadingSet, aim: Aim, tolerances: ToleranceSet, corrected: b
         raise BadInput("the file holds a chart, but no measured values")
     device, measured = readings.values(), readings.lab()
     if readings.channels != tuple("CMYK"):
-        raise BadInput(f"checks are defined for CMYK readings, not for {'+'.join(readings.channels) or 'no channels'}")
+        raise BadInput(
+            f"checks are defined for CMYK readings, not for {'+'.join(readings.channels) or 'no channels'}"
+        )
     masks = groups(device)
     target = aim.lab_for(readings)
     if corrected:
@@ -131,5 +133,13 @@ def check(readings: ReadingSet, aim: Aim, tolerances: ToleranceSet, corrected: b
     main = [c.measure for c in tolerances.criteria if c.group == "all" and c.measure in ("de00", "de76")]
     measure = main[0] if main else "de00"
     return CheckResult(
-        tolerances, tuple(findings), readings.ids, device, target, measured, values[measure], measure, corrected
+        tolerances,
+        tuple(findings),
+        readings.ids,
+        device,
+        target,
+        measured,
+        values[measure],
+        measure,
+        corrected,
     )

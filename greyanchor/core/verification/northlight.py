@@ -34,7 +34,7 @@ def _primaries() -> Array:
     paper, black = lab_to_xyz(_PAPER), lab_to_xyz(_BLACK)
     out = np.zeros((16, 3))
     for s in range(16):
-        colour = tuple((s >> i) & 1 for i in range(3))
+        colour = (s & 1, s >> 1 & 1, s >> 2 & 1)
         xyz = paper if colour == (0, 0, 0) else lab_to_xyz(_SOLIDS[colour])
         if s >> 3 & 1:
             share = _FULL_BLACK_TRANSMITS + (1.0 - _FULL_BLACK_TRANSMITS) * xyz / paper
@@ -46,7 +46,9 @@ def _primaries() -> Array:
 def aim_lab(device: Array) -> Array:
     """Lab (n, 3), D50 absolute, that Northlight Coated asks for at CMYK fractions (n, 4)."""
     values = np.asarray(device, dtype=float)
-    spread = values + 4.0 * 0.03 * values * (1.0 - values)  # mechanical part; Yule-Nielsen adds the optical part
+    spread = values + 4.0 * 0.03 * values * (
+        1.0 - values
+    )  # mechanical part; Yule-Nielsen adds the optical part
     roots = _primaries() ** (1.0 / _N)
     return xyz_to_lab((demichel(spread) @ roots) ** _N)
 
@@ -62,5 +64,8 @@ def aim_data() -> ReadingSet:
         device=device,
         measured_lab=aim_lab(device),
         condition="M1",
-        meta={"DESCRIPTOR": "Northlight Coated", "PRINT_CONDITIONS": "computed from ISO 12647-2:2013, premium coated paper"},
+        meta={
+            "DESCRIPTOR": "Northlight Coated",
+            "PRINT_CONDITIONS": "computed from ISO 12647-2:2013, premium coated paper",
+        },
     )

@@ -71,8 +71,17 @@ def _report_only(measure: str) -> tuple[Criterion, ...]:
         Criterion("best90_max", "Best 90 %, largest", "all", measure, "best90_max", None),
         Criterion("worst10_mean", "Worst 10 %, mean", "all", measure, "worst10_mean", None),
         Criterion("sd", "Standard deviation", "all", measure, "sd", None),
-        Criterion("primaries_dh_mean", "C M Y solids, mean hue difference", "chromatic_primaries", "dh", "mean", None),
-        Criterion("grey_dh_mean_reported", "Composed greys, mean hue difference", "greys", "dh", "mean", None),
+        Criterion(
+            "primaries_dh_mean",
+            "C M Y solids, mean hue difference",
+            "chromatic_primaries",
+            "dh",
+            "mean",
+            None,
+        ),
+        Criterion(
+            "grey_dh_mean_reported", "Composed greys, mean hue difference", "greys", "dh", "mean", None
+        ),
     )
 
 
@@ -86,7 +95,14 @@ SHIPPED = {
                 Criterion("mean", "All patches, mean", "all", "de00", "mean", 2.5),
                 Criterion("p95", "All patches, 95th percentile", "all", "de00", "p95", 5.0),
                 Criterion("primaries_max", "C M Y K solids, largest", "primaries", "de00", "max", 3.0),
-                Criterion("primaries_dh_max", "C M Y solids, largest hue difference", "chromatic_primaries", "dh", "max", 2.5),
+                Criterion(
+                    "primaries_dh_max",
+                    "C M Y solids, largest hue difference",
+                    "chromatic_primaries",
+                    "dh",
+                    "max",
+                    2.5,
+                ),
                 Criterion("grey_dch_mean", "Composed greys, mean", "greys", "dch", "mean", 2.0),
                 Criterion("grey_dch_max", "Composed greys, largest", "greys", "dch", "max", 3.5),
                 Criterion("outer_gamut_mean", "Gamut surface, mean", "outer_gamut", "de00", "mean", 2.5),
@@ -100,7 +116,14 @@ SHIPPED = {
                 Criterion("mean", "All patches, mean", "all", "de76", "mean", 3.0),
                 Criterion("max", "All patches, largest", "all", "de76", "max", 6.0),
                 Criterion("primaries_max", "C M Y K solids, largest", "primaries", "de76", "max", 5.0),
-                Criterion("primaries_dh_max", "C M Y solids, largest hue difference", "chromatic_primaries", "dh", "max", 2.5),
+                Criterion(
+                    "primaries_dh_max",
+                    "C M Y solids, largest hue difference",
+                    "chromatic_primaries",
+                    "dh",
+                    "max",
+                    2.5,
+                ),
                 Criterion("grey_dh_mean", "Composed greys, mean hue difference", "greys", "dh", "mean", 1.5),
                 Criterion("outer_gamut_mean", "Gamut surface, mean", "outer_gamut", "de76", "mean", 4.0),
                 Criterion("spot_max", "Spot colour solids, largest", "spots", "de00", "max", 2.5),
@@ -116,7 +139,9 @@ def load(name: str) -> ToleranceSet:
     if name in SHIPPED:
         return SHIPPED[name]
     if name in _LATER:
-        raise BadInput(f"the tolerance set {name} is not in this version; use {', '.join(SHIPPED)} or a JSON file")
+        raise BadInput(
+            f"the tolerance set {name} is not in this version; use {', '.join(SHIPPED)} or a JSON file"
+        )
     path = Path(name)
     if path.suffix.lower() != ".json":
         raise BadInput(f"no tolerance set {name!r}; use {', '.join(SHIPPED)} or a JSON file")
@@ -146,7 +171,9 @@ def from_json(text: str, source: str) -> ToleranceSet:
             raise BadInput("two criteria have the same id")
         if any(c.limit is not None and not 0 < c.limit < 1000 for c in criteria):
             raise BadInput("a limit must be a number above 0")
-        return ToleranceSet(str(raw["id"]), str(raw.get("title", raw["id"])), str(raw.get("source", "own")), criteria)
+        return ToleranceSet(
+            str(raw["id"]), str(raw.get("title", raw["id"])), str(raw.get("source", "own")), criteria
+        )
     except BadInput as error:
         raise error.at(source) from None
     except (KeyError, TypeError, ValueError) as error:

@@ -1,0 +1,1 @@
+"""Settings, urls, the wsgi application and the processes of the `greyanchor` command."""

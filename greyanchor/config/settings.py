@@ -1,0 +1,143 @@
+"""Settings by convention: everything that differs between machines is an environment variable.
+
+GREYANCHOR_HOME   folder of the database, the queue and the secret key (default: ./var)
+DATABASE_URL      another database than the embedded SQLite
+REDIS_URL         a Redis queue for workers on several machines
+ALLOWED_HOSTS     names the application is reached by, separated by commas
+GREYANCHOR_DEMO   set by `greyanchor demo`: shows the demo accounts on the sign-in page
+"""
+
+from __future__ import annotations
+
+import os
+import secrets
+from pathlib import Path
+
+import dj_database_url
+
+BASE = Path(__file__).resolve().parent.parent
+HOME = Path(os.environ.get("GREYANCHOR_HOME", "var")).resolve()
+HOME.mkdir(parents=True, exist_ok=True)
+DEMO = os.environ.get("GREYANCHOR_DEMO") == "1"
+
+
+def _secret_key() -> str:
+    """The key from the environment, or one made on first start and kept readable by its owner only."""
+    if key := os.environ.get("SECRET_KEY"):
+        return key
+    path = HOME / "secret.key"
+    if not path.exists():
+        partial = path.with_suffix(".part")
+        partial.touch(mode=0o600)
+        partial.write_text(secrets.token_urlsafe(50))
+        partial.replace(path)
+    return path.read_text().strip()
+
+
+SECRET_KEY = _secret_key()
+DEBUG = False
+ALLOWED_HOSTS = [h for h in os.environ.get("ALLOWED_HOSTS", "127.0.0.1,localhost,[::1]").split(",") if h]
+
+INSTALLED_APPS = [
+    "greyanchor.web",
+    "greyanchor.bench",
+    "greyanchor.checks",
+    "greyanchor.measuring",
+    "greyanchor.library",
+    "greyanchor.profiles",
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.staticfiles",
+    "django_htmx",
+    "django_filters",
+    "simple_history",
+    "axes",
+    "huey.contrib.djhuey",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "greyanchor.web.middleware.ServerTiming",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+    "simple_history.middleware.HistoryRequestMiddleware",
+    "greyanchor.web.middleware.Refusals",
+    "axes.middleware.AxesMiddleware",
+]
+ROOT_URLCONF = "greyanchor.config.urls"
+WSGI_APPLICATION = "greyanchor.config.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+            ],
+            "builtins": ["greyanchor.web.templatetags.figures"],
+        },
+    }
+]
+
+DATABASES = {"default": dj_database_url.config(default=f"sqlite:///{HOME / 'greyanchor.sqlite3'}")}
+if DATABASES["default"]["ENGINE"] == "django.db.backends.sqlite3":
+    DATABASES["default"]["OPTIONS"] = {
+        "timeout": 20,
+        "transaction_mode": "IMMEDIATE",
+        "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
+    }
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+if REDIS_URL := os.environ.get("REDIS_URL"):
+    HUEY = {"huey_class": "huey.RedisHuey", "name": "greyanchor", "url": REDIS_URL, "immediate": False}
+else:
+    HUEY = {
+        "huey_class": "huey.SqliteHuey",
+        "name": "greyanchor",
+        "filename": str(HOME / "queue.sqlite3"),
+        "immediate": False,
+    }
+
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}}
+]
+AXES_FAILURE_LIMIT = 8
+AXES_COOLOFF_TIME = 0.25
+AXES_RESET_ON_SUCCESS = True
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_VERBOSE = False
+LOGIN_URL = "/sign-in/"
+LOGIN_REDIRECT_URL = "/"
+LOGOUT_REDIRECT_URL = "/sign-in/"
+
+LANGUAGE_CODE = "en-gb"
+TIME_ZONE = os.environ.get("TIME_ZONE", "UTC")
+USE_TZ = True
+STATIC_URL = "/static/"
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_MAX_AGE = 3600
+DATA_UPLOAD_MAX_MEMORY_SIZE = 40 * 1024 * 1024
+FILE_UPLOAD_MAX_MEMORY_SIZE = 40 * 1024 * 1024
+#: largest file a person may upload, in bytes
+UPLOAD_LIMIT = 16 * 1024 * 1024
+X_FRAME_OPTIONS = "DENY"
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+CSRF_FAILURE_VIEW = "greyanchor.web.views.csrf_failure"
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+}

@@ -1,0 +1,18 @@
+"""Settings of the test suite: a database in memory, tasks run at once, quick password hashes."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+
+os.environ.setdefault("GREYANCHOR_HOME", tempfile.mkdtemp(prefix="greyanchor-test-"))
+os.environ.setdefault("SECRET_KEY", "tests only")
+
+from greyanchor.config.settings import *  # noqa: E402, F403
+
+DATABASES = {"default": {"ENGINE": "django.db.backends.sqlite3", "NAME": ":memory:"}}
+HUEY = {"huey_class": "huey.MemoryHuey", "name": "test", "immediate": True}
+PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+AXES_ENABLED = False
+ALLOWED_HOSTS = ["*"]
+DEMO = True

@@ -1,0 +1,38 @@
+"""What the application asks of a printer and of an instrument."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+from greyanchor.core.colorimetry import Array
+from greyanchor.core.environment import PrintEnvironment
+from greyanchor.core.readings import ReadingSet
+
+
+@dataclass(frozen=True)
+class PrintTicket:
+    """What a printer needs to know to find a print again: it is stored with the print as JSON."""
+
+    device: str
+    facts: dict[str, Any]
+
+
+class PrinterPort(Protocol):
+    """Prints charts, raw."""
+
+    name: str
+
+    def print_chart(self, chart: ReadingSet, environment: PrintEnvironment, number: int) -> PrintTicket:
+        """Print `chart` (raw device values) under `environment`; `number` tells prints apart."""
+        ...
+
+
+class InstrumentPort(Protocol):
+    """Reads rows of patches."""
+
+    name: str
+
+    def read_row(self, row: int, reading: int, attempt: int, minutes_since_white: float | None) -> Array:
+        """Spectra (n, 36) of a row, counted from 1; raises `NotReadable` with what to do with the hands."""
+        ...

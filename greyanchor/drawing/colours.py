@@ -1,0 +1,20 @@
+"""Colours of data on the page. The interface itself has none."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from greyanchor.core.colorimetry import Array, lab_to_srgb
+
+CHANNELS = {"C": "#0086b3", "M": "#c2187e", "Y": "#b39000", "K": "#111111"}
+
+
+def channel_colour(name: str) -> str:
+    """The line colour of a channel; dark grey for one without its own."""
+    return CHANNELS.get(name, "#444444")
+
+
+def hex_colours(lab: Array) -> list[str]:
+    """CSS colours of Lab (n, 3)."""
+    values = np.round(lab_to_srgb(lab) * 255.0).astype(int)
+    return [f"#{r:02x}{g:02x}{b:02x}" for r, g, b in values]

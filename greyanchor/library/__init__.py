@@ -1,0 +1,1 @@
+"""Printers, ink sets, media and print modes, with their history."""

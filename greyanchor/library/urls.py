@@ -1,0 +1,15 @@
+"""Addresses of the library."""
+
+from django.urls import path
+
+from greyanchor.library import views
+
+urlpatterns = [
+    path("modes/", views.mode_list, name="modes"),
+    path("modes/<int:pk>/", views.mode_page, name="mode"),
+    path("modes/<int:pk>/retire/", views.mode_retire, name="mode-retire"),
+    path("printers/", views.printer_list, name="printers"),
+    path("printers/<int:pk>/", views.printer_page, name="printer"),
+    path("media/", views.media_list, name="media-list"),
+    path("media/<int:pk>/", views.media_page, name="media"),
+]

@@ -1,0 +1,1 @@
+"""Charts as printed, reading sessions kept row by row, and double reading."""

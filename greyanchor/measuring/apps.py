@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class MeasuringConfig(AppConfig):
+    name = "greyanchor.measuring"
+    label = "measuring"

@@ -1,0 +1,1 @@
+"""Records of colour data: ICC profiles with their quality report, and aims."""

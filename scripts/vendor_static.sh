@@ -1,0 +1,22 @@
+#!/bin/sh
+# Bring the shipped styles, scripts and fonts from the npm registry into the application's static files.
+# Run by hand when a version below changes; the result is committed, so that nothing is fetched at run time.
+set -eu
+cd "$(dirname "$0")/.."
+target="$PWD/greyanchor/web/static/vendor"
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+(cd "$work" && npm init -y >/dev/null && npm install --ignore-scripts --silent \
+  htmx.org@2.0.11 bootstrap@5.3.9 @ibm/plex-sans@1.1.0 @ibm/plex-mono@2.5.0)
+modules="$work/node_modules"
+mkdir -p "$target/fonts"
+cp "$modules/htmx.org/dist/htmx.min.js" "$target/htmx.min.js"
+cp "$modules/htmx.org/LICENSE" "$target/LICENSE.htmx"
+cp "$modules/bootstrap/dist/css/bootstrap.min.css" "$target/bootstrap.min.css"
+sed -i '/sourceMappingURL/d' "$target/bootstrap.min.css" "$target/htmx.min.js"
+cp "$modules/bootstrap/LICENSE" "$target/LICENSE.bootstrap"
+for weight in Regular SemiBold; do
+  cp "$modules/@ibm/plex-sans/fonts/split/woff2/IBMPlexSans-$weight-Latin1.woff2" "$target/fonts/"
+  cp "$modules/@ibm/plex-mono/fonts/split/woff2/IBMPlexMono-$weight-Latin1.woff2" "$target/fonts/"
+done
+cp "$modules/@ibm/plex-sans/LICENSE.txt" "$target/fonts/LICENSE.plex"
