@@ -72,7 +72,9 @@ class _WorkerKeeper:
 
     def _keep(self) -> None:
         while not self._stopping.is_set():
-            self._process = subprocess.Popen([sys.executable, "-m", "greyanchor.cli", "worker"], start_new_session=True)
+            self._process = subprocess.Popen(
+                [sys.executable, "-m", "greyanchor.cli", "worker"], start_new_session=True
+            )
             self._process.wait()
             if not self._stopping.is_set():
                 print("The worker stopped; starting another.", file=sys.stderr, flush=True)
@@ -98,7 +100,10 @@ def _serve(port: int, host: str) -> int:
         try:
             probe.bind((host, port))
         except OSError as error:
-            print(f"greyanchor: cannot serve on {host}:{port}: {error.strerror}; choose another with PORT=", file=sys.stderr)
+            print(
+                f"greyanchor: cannot serve on {host}:{port}: {error.strerror}; choose another with PORT=",
+                file=sys.stderr,
+            )
             return 2
     keeper = _WorkerKeeper()
 

@@ -8,7 +8,7 @@ import tempfile
 os.environ.setdefault("GREYANCHOR_HOME", tempfile.mkdtemp(prefix="greyanchor-test-"))
 os.environ.setdefault("SECRET_KEY", "tests only")
 
-from greyanchor.config.settings import *  # noqa: E402, F403
+from greyanchor.config.settings import *  # noqa: F403
 
 DATABASES = {"default": {"ENGINE": "django.db.backends.sqlite3", "NAME": ":memory:"}}
 HUEY = {"huey_class": "huey.MemoryHuey", "name": "test", "immediate": True}

@@ -33,17 +33,25 @@ class StandInReader:
     name = "stand-in strip reader SR-1042"
 
     def __init__(
-        self, chart: ReadingSet, environment: PrintEnvironment, ticket: Mapping[str, Any], reader: StripReader | None = None
+        self,
+        chart: ReadingSet,
+        environment: PrintEnvironment,
+        ticket: Mapping[str, Any],
+        reader: StripReader | None = None,
     ) -> None:
         self._chart = chart
         self._reader = reader or StripReader()
         self._seed = int(ticket["seed"])
-        self._spectra = _sheet_spectra(_Print(chart, environment, self._seed, float(ticket.get("age_days", 0.0))))
+        self._spectra = _sheet_spectra(
+            _Print(chart, environment, self._seed, float(ticket.get("age_days", 0.0)))
+        )
 
     def read_row(self, row: int, reading: int, attempt: int, minutes_since_white: float | None) -> Array:
         assert self._chart.rows is not None
         members = np.flatnonzero(self._chart.rows == row)
-        return self._reader.read_row(self._spectra[members], (self._seed, reading, row, attempt), minutes_since_white)
+        return self._reader.read_row(
+            self._spectra[members], (self._seed, reading, row, attempt), minutes_since_white
+        )
 
     def read_all(self, reading: int) -> Array:
         """Every patch with a careful hand, for demo data and benchmarks."""

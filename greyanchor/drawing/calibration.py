@@ -16,7 +16,9 @@ def limit_plot(curves: Mapping[str, Mapping[str, Any]], limits: Mapping[str, flo
     marks = [Mark(value, f"{name} {value:.1f}", channel_colour(name)) for name, value in limits.items()]
     label = "chroma or lightness gained, % of largest" if quantity == "work" else "density over paper"
     staggered = [Mark(m.x, "", m.colour) for m in marks]
-    return line_plot(series, Axis("raw input, %", 0, 100), Axis(label, 0, top), f"Ink limit view, {label}", staggered)
+    return line_plot(
+        series, Axis("raw input, %", 0, 100), Axis(label, 0, top), f"Ink limit view, {label}", staggered
+    )
 
 
 def tone_plot(scales: Mapping[str, Mapping[str, Any]], only: str | None = None) -> str:
@@ -30,13 +32,28 @@ def tone_plot(scales: Mapping[str, Mapping[str, Any]], only: str | None = None) 
         series.append(Series(f"{name} after", s["inputs"], s["after"], colour))
     first = next(iter(scales.values()))
     series.append(Series("aim", first["inputs"], first["aim"], "#777777", "dotted"))
-    return line_plot(series, Axis("device value, %", 0, 100), Axis("tone value, %", 0, 105), "Tone scale before, aim and after")
+    return line_plot(
+        series,
+        Axis("device value, %", 0, 100),
+        Axis("tone value, %", 0, 105),
+        "Tone scale before, aim and after",
+    )
 
 
 def curve_plot(curves: Mapping[str, list[float]]) -> str:
     """Correction curves: raw output against input, percent."""
-    series = [Series(n, [100 * i / (len(v) - 1) for i in range(len(v))], v, channel_colour(n)) for n, v in curves.items()]
-    return line_plot(series, Axis("input, %", 0, 100), Axis("raw output, %", 0, 100), "Correction curves", width=300, height=220)
+    series = [
+        Series(n, [100 * i / (len(v) - 1) for i in range(len(v))], v, channel_colour(n))
+        for n, v in curves.items()
+    ]
+    return line_plot(
+        series,
+        Axis("input, %", 0, 100),
+        Axis("raw output, %", 0, 100),
+        "Correction curves",
+        width=300,
+        height=220,
+    )
 
 
 def total_ink_plot(result: Mapping[str, Any], limit: float) -> str:
@@ -47,5 +64,9 @@ def total_ink_plot(result: Mapping[str, Any], limit: float) -> str:
     ]
     high = max(result["lightness"]) + 5
     return line_plot(
-        series, Axis("sum of inks, %", 100, 400), Axis("L*", 0, high), "Lightness against total ink", [Mark(limit, f"{limit:.0f} %")]
+        series,
+        Axis("sum of inks, %", 100, 400),
+        Axis("L*", 0, high),
+        "Lightness against total ink",
+        [Mark(limit, f"{limit:.0f} %")],
     )

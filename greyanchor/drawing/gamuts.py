@@ -34,10 +34,16 @@ def slice_picture(gamut: Gamut, aim: Gamut | None, lightness: float) -> str:
         parts.append(f'<path d="{wedge}" fill="{rim[i]}" stroke="{rim[i]}" stroke-width="0.6"/>')
     parts.append(f'<circle cx="{middle}" cy="{middle}" r="7" fill="{hex_colours(centre)[0]}"/>')
     if aim is not None:
-        parts.append(f'<path d="{path(aim.slice(lightness))}" fill="none" stroke="#ffffff" stroke-width="3.4"/>')
-        parts.append(f'<path d="{path(aim.slice(lightness))}" fill="none" stroke="#000000" stroke-width="1.4" stroke-dasharray="5 3"/>')
+        parts.append(
+            f'<path d="{path(aim.slice(lightness))}" fill="none" stroke="#ffffff" stroke-width="3.4"/>'
+        )
+        parts.append(
+            f'<path d="{path(aim.slice(lightness))}" fill="none" stroke="#000000" stroke-width="1.4" stroke-dasharray="5 3"/>'
+        )
     parts.append(f'<text x="8" y="18">L* {lightness:g}</text>')
-    parts.append(f'<text x="{_SIDE - 6}" y="{middle - 5}" text-anchor="end">a*</text><text x="{middle + 5}" y="14">b*</text></svg>')
+    parts.append(
+        f'<text x="{_SIDE - 6}" y="{middle - 5}" text-anchor="end">a*</text><text x="{middle + 5}" y="14">b*</text></svg>'
+    )
     return "".join(parts)
 
 
@@ -52,4 +58,6 @@ def neutral_plot(neutral: Array) -> str:
     """Ink along the neutral axis: C, M, Y, K in percent against the lightness asked for."""
     darkness = neutral[:, 0]
     series = [Series(c, darkness, neutral[:, 1 + i], CHANNELS[c]) for i, c in enumerate("CMYK")]
-    return line_plot(series, Axis("L* asked for, media-relative", 0, 100), Axis("ink, %", 0, 100), "Neutral separation")
+    return line_plot(
+        series, Axis("L* asked for, media-relative", 0, 100), Axis("ink, %", 0, 100), "Neutral separation"
+    )

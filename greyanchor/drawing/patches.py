@@ -21,7 +21,9 @@ def sheet_picture(chart: ReadingSet, sheet: int = 1) -> str:
     width, height = layout.page
     title, environment, footer = sheet_texts(chart, layout, sheet)
     assert chart.rows is not None and chart.columns is not None and chart.sheets is not None
-    colours = hex_colours(aim_lab(chart.values())) if chart.channels == tuple("CMYK") else ["#888888"] * len(chart)
+    colours = (
+        hex_colours(aim_lab(chart.values())) if chart.channels == tuple("CMYK") else ["#888888"] * len(chart)
+    )
     parts = [
         f'<svg class="sheet" viewBox="0 0 {width:g} {height:g}" role="img" aria-label="{escape(title)}, sheet {sheet} of {layout.sheets}">',
         f'<rect width="{width:g}" height="{height:g}" fill="#ffffff"/>',
@@ -36,8 +38,12 @@ def sheet_picture(chart: ReadingSet, sheet: int = 1) -> str:
         left, top, wide, tall = layout.rectangle((row - 1) % layout.rows_per_sheet, int(chart.columns[i]) - 1)
         if row not in seen:
             seen.add(row)
-            parts.append(f'<text x="{MARGIN + LABEL - 2}" y="{top + tall / 2 + 1:.1f}" font-size="2.9" text-anchor="end">row {row}</text>')
-        parts.append(f'<rect x="{left:g}" y="{top:g}" width="{wide:g}" height="{tall:g}" fill="{colours[i]}"/>')
+            parts.append(
+                f'<text x="{MARGIN + LABEL - 2}" y="{top + tall / 2 + 1:.1f}" font-size="2.9" text-anchor="end">row {row}</text>'
+            )
+        parts.append(
+            f'<rect x="{left:g}" y="{top:g}" width="{wide:g}" height="{tall:g}" fill="{colours[i]}"/>'
+        )
     return "".join([*parts, "</svg>"])
 
 
@@ -60,43 +66,66 @@ def patch_map(
     back, disc = hex_colours(measured), hex_colours(aim)
     first, label = int(rows.min()), 46
     width, height = label + int(columns.max()) * cell + 8, (int(rows.max()) - first + 1) * cell + 8
-    parts = [f'<svg class="patch-map" viewBox="0 0 {width} {height}" style="max-width:{width}px" role="img" aria-label="Patch map, {n} patches">']
+    parts = [
+        f'<svg class="patch-map" viewBox="0 0 {width} {height}" style="max-width:{width}px" role="img" aria-label="Patch map, {n} patches">'
+    ]
     parts.append(f'<rect width="{width}" height="{height}" fill="#777777"/>')
     for row in np.unique(rows):
         y = 4 + (int(row) - first) * cell
-        parts.append(f'<text x="{label - 8}" y="{y + cell / 2 + 4:.0f}" text-anchor="end" fill="#ffffff">row {row}</text>')
+        parts.append(
+            f'<text x="{label - 8}" y="{y + cell / 2 + 4:.0f}" text-anchor="end" fill="#ffffff">row {row}</text>'
+        )
     for i in range(n):
         x, y = label + (int(columns[i]) - 1) * cell, 4 + (int(rows[i]) - first) * cell
         tip = (
             f"patch {ids[i]}: dE {difference[i]:.2f}; measured L* {measured[i, 0]:.1f} a* {measured[i, 1]:.1f} b* {measured[i, 2]:.1f}; "
             f"aim L* {aim[i, 0]:.1f} a* {aim[i, 1]:.1f} b* {aim[i, 2]:.1f}"
         )
-        parts.append(f'<g><title>{escape(tip)}</title><rect x="{x + 1}" y="{y + 1}" width="{cell - 2}" height="{cell - 2}" fill="{back[i]}"/>')
-        parts.append(f'<circle cx="{x + cell / 2:.1f}" cy="{y + cell / 2:.1f}" r="{cell * 0.24:.1f}" fill="{disc[i]}"/>')
+        parts.append(
+            f'<g><title>{escape(tip)}</title><rect x="{x + 1}" y="{y + 1}" width="{cell - 2}" height="{cell - 2}" fill="{back[i]}"/>'
+        )
+        parts.append(
+            f'<circle cx="{x + cell / 2:.1f}" cy="{y + cell / 2:.1f}" r="{cell * 0.24:.1f}" fill="{disc[i]}"/>'
+        )
         if ids[i] in marked:
-            parts.append(f'<rect x="{x + 1}" y="{y + 1}" width="{cell - 2}" height="{cell - 2}" fill="none" stroke="#ffffff" stroke-width="3"/>')
-            parts.append(f'<rect x="{x + 1}" y="{y + 1}" width="{cell - 2}" height="{cell - 2}" fill="none" stroke="#000000" stroke-width="1.4"/>')
+            parts.append(
+                f'<rect x="{x + 1}" y="{y + 1}" width="{cell - 2}" height="{cell - 2}" fill="none" stroke="#ffffff" stroke-width="3"/>'
+            )
+            parts.append(
+                f'<rect x="{x + 1}" y="{y + 1}" width="{cell - 2}" height="{cell - 2}" fill="none" stroke="#000000" stroke-width="1.4"/>'
+            )
         parts.append("</g>")
     return "".join([*parts, "</svg>"])
 
 
 def difference_map(
-    ids: tuple[str, ...], differences: Array, rows: npt.NDArray[np.int64], columns: npt.NDArray[np.int64], limit: float, cell: int = 15
+    ids: tuple[str, ...],
+    differences: Array,
+    rows: npt.NDArray[np.int64],
+    columns: npt.NDArray[np.int64],
+    limit: float,
+    cell: int = 15,
 ) -> str:
     """Where two passes differ: white agrees, darker differs more; above `limit` a cell carries a cross."""
     first, label = int(rows.min()), 42
     width, height = label + int(columns.max()) * cell + 4, (int(rows.max()) - first + 1) * cell + 4
-    parts = [f'<svg class="patch-map" viewBox="0 0 {width} {height}" style="max-width:{width}px" role="img" aria-label="Map of differences between passes">']
+    parts = [
+        f'<svg class="patch-map" viewBox="0 0 {width} {height}" style="max-width:{width}px" role="img" aria-label="Map of differences between passes">'
+    ]
     for row in np.unique(rows):
-        parts.append(f'<text x="{label - 6}" y="{2 + (int(row) - first + 0.78) * cell:.0f}" text-anchor="end">row {row}</text>')
+        parts.append(
+            f'<text x="{label - 6}" y="{2 + (int(row) - first + 0.78) * cell:.0f}" text-anchor="end">row {row}</text>'
+        )
     for i, name in enumerate(ids):
         x, y = label + (int(columns[i]) - 1) * cell, 2 + (int(rows[i]) - first) * cell
         grey = int(245 - 200 * min(float(differences[i]) / limit, 1.0))
         parts.append(
-            f'<g><title>patch {escape(name)}: dE00 {differences[i]:.2f}</title>'
+            f"<g><title>patch {escape(name)}: dE00 {differences[i]:.2f}</title>"
             f'<rect x="{x}" y="{y}" width="{cell - 1}" height="{cell - 1}" fill="rgb({grey},{grey},{grey})"/>'
         )
         if differences[i] > limit:
-            parts.append(f'<path d="M{x + 3} {y + 3}l{cell - 7} {cell - 7}m0 {7 - cell}l{7 - cell} {cell - 7}" stroke="#ffffff" stroke-width="1.6"/>')
+            parts.append(
+                f'<path d="M{x + 3} {y + 3}l{cell - 7} {cell - 7}m0 {7 - cell}l{7 - cell} {cell - 7}" stroke="#ffffff" stroke-width="1.6"/>'
+            )
         parts.append("</g>")
     return "".join([*parts, "</svg>"])

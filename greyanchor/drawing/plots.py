@@ -59,7 +59,13 @@ _STYLES = {
 
 
 def line_plot(
-    series: Sequence[Series], x: Axis, y: Axis, title: str, marks: Sequence[Mark] = (), width: int = WIDTH, height: int = HEIGHT
+    series: Sequence[Series],
+    x: Axis,
+    y: Axis,
+    title: str,
+    marks: Sequence[Mark] = (),
+    width: int = WIDTH,
+    height: int = HEIGHT,
 ) -> str:
     """An SVG line plot; `title` is what a screen reader says. Values stand in ``data-series`` for the pointer."""
     inner_w, inner_h = width - _LEFT - _RIGHT, height - _TOP - _BOTTOM
@@ -84,7 +90,9 @@ def line_plot(
         at = float(py(tick))
         parts.append(f'<path d="M{_LEFT} {at:.1f}h{inner_w}" class="plot-grid"/>')
         parts.append(f'<text x="{_LEFT - 6}" y="{at + 4:.1f}" text-anchor="end">{tick:g}</text>')
-    parts.append(f'<text x="{_LEFT + inner_w / 2:.0f}" y="{height - 6}" text-anchor="middle" class="plot-label">{escape(x.label)}</text>')
+    parts.append(
+        f'<text x="{_LEFT + inner_w / 2:.0f}" y="{height - 6}" text-anchor="middle" class="plot-label">{escape(x.label)}</text>'
+    )
     parts.append(
         f'<text transform="translate(13 {_TOP + inner_h / 2:.0f}) rotate(-90)" text-anchor="middle" class="plot-label">{escape(y.label)}</text>'
     )
@@ -92,7 +100,9 @@ def line_plot(
         at = float(px(mark.x))
         anchor, shift = ("end", -4) if at > width - 110 else ("start", 4)
         parts.append(f'<path d="M{at:.1f} {_TOP}v{inner_h}" stroke="{mark.colour}" stroke-width="1.4"/>')
-        parts.append(f'<text x="{at + shift:.1f}" y="{_TOP + 12}" text-anchor="{anchor}" class="plot-mark">{escape(mark.text)}</text>')
+        parts.append(
+            f'<text x="{at + shift:.1f}" y="{_TOP + 12}" text-anchor="{anchor}" class="plot-mark">{escape(mark.text)}</text>'
+        )
     for line in series:
         xs, ys = px(line.x), np.clip(py(line.y), _TOP - 2, _TOP + inner_h + 2)
         if line.style == "dots":

@@ -84,16 +84,30 @@ class Media(models.Model):
     name = models.CharField(max_length=120, unique=True)
     media_class = models.ForeignKey(MediaClass, on_delete=models.PROTECT, related_name="media")
     maker = models.CharField(max_length=120)
-    weight = models.PositiveIntegerField("weight, g/m²", validators=[MinValueValidator(20), MaxValueValidator(2000)])
-    thickness = models.PositiveIntegerField("thickness, µm", validators=[MinValueValidator(20), MaxValueValidator(20000)])
-    width_mm = models.PositiveIntegerField("width, mm", validators=[MinValueValidator(100), MaxValueValidator(5200)])
+    weight = models.PositiveIntegerField(
+        "weight, g/m²", validators=[MinValueValidator(20), MaxValueValidator(2000)]
+    )
+    thickness = models.PositiveIntegerField(
+        "thickness, µm", validators=[MinValueValidator(20), MaxValueValidator(20000)]
+    )
+    width_mm = models.PositiveIntegerField(
+        "width, mm", validators=[MinValueValidator(100), MaxValueValidator(5200)]
+    )
     brightener = models.CharField(
-        "optical brightener", max_length=20, choices=[("none", "none"), ("faint", "faint"), ("moderate", "moderate"), ("high", "high")]
+        "optical brightener",
+        max_length=20,
+        choices=[("none", "none"), ("faint", "faint"), ("moderate", "moderate"), ("high", "high")],
     )
     travels_backwards = models.BooleanField("may travel backwards", default=True)
-    dry_minutes = models.PositiveIntegerField("dry-down, minutes", default=30, validators=[MaxValueValidator(10080)])
-    heat = models.FloatField("usual heat, °C", default=36.0, validators=[MinValueValidator(15), MaxValueValidator(90)])
-    vacuum = models.FloatField("usual vacuum, %", default=50.0, validators=[MinValueValidator(0), MaxValueValidator(100)])
+    dry_minutes = models.PositiveIntegerField(
+        "dry-down, minutes", default=30, validators=[MaxValueValidator(10080)]
+    )
+    heat = models.FloatField(
+        "usual heat, °C", default=36.0, validators=[MinValueValidator(15), MaxValueValidator(90)]
+    )
+    vacuum = models.FloatField(
+        "usual vacuum, %", default=50.0, validators=[MinValueValidator(0), MaxValueValidator(100)]
+    )
     notes = models.TextField(blank=True)
     version = models.PositiveIntegerField(default=1, editable=False)
     history = HistoricalRecords()
@@ -130,7 +144,9 @@ class PrintMode(models.Model):
     last_check_summary = models.CharField(max_length=200, blank=True)
     note = models.TextField(blank=True)
     released_at = models.DateTimeField(null=True)
-    released_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
+    released_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+"
+    )
     created_at = models.DateTimeField(auto_now_add=True)
     changed_at = models.DateTimeField(auto_now=True)
     version = models.PositiveIntegerField(default=1, editable=False)

@@ -50,10 +50,14 @@ def facet_counts(narrowed: ModeFilter) -> dict[str, list[tuple[str, int, int]]]:
     return {
         "printers": [
             (r["printer__name"], r["printer"], r["n"])
-            for r in found.values("printer", "printer__name").annotate(n=Count("pk")).order_by("-n", "printer__name")
+            for r in found.values("printer", "printer__name")
+            .annotate(n=Count("pk"))
+            .order_by("-n", "printer__name")
         ],
         "media": [
             (r["media__name"], r["media"], r["n"])
-            for r in found.values("media", "media__name").annotate(n=Count("pk")).order_by("-n", "media__name")[:12]
+            for r in found.values("media", "media__name")
+            .annotate(n=Count("pk"))
+            .order_by("-n", "media__name")[:12]
         ],
     }

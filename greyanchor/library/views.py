@@ -19,17 +19,29 @@ def mode_list(request: HttpRequest) -> HttpResponse:
     page = Paginator(narrowed.qs, queries.PAGE).get_page(request.GET.get("page"))
     query = request.GET.copy()
     query.pop("page", None)
-    context = {"filter": narrowed, "page": page, "facets": queries.facet_counts(narrowed), "query": query.urlencode()}
+    context = {
+        "filter": narrowed,
+        "page": page,
+        "facets": queries.facet_counts(narrowed),
+        "query": query.urlencode(),
+    }
     part = request.htmx and request.htmx.target == "modes"  # type: ignore[attr-defined]
     return render(request, "library/_mode_rows.html" if part else "library/mode_list.html", context)
 
 
 @require_GET
 def mode_page(request: HttpRequest, pk: int) -> HttpResponse:
-    mode = get_object_or_404(PrintMode.objects.select_related("printer__site", "media", "ink_set", "profile"), pk=pk)
+    mode = get_object_or_404(
+        PrintMode.objects.select_related("printer__site", "media", "ink_set", "profile"), pk=pk
+    )
     build = mode.builds.order_by("-pk").first()
     checks = mode.checks.select_related("aim").defer("readings", "result", "aim__data")[:12]
-    context = {"mode": mode, "build": build, "checks": checks, "history": mode.history.select_related("history_user")[:20]}
+    context = {
+        "mode": mode,
+        "build": build,
+        "checks": checks,
+        "history": mode.history.select_related("history_user")[:20],
+    }
     return render(request, "library/mode_page.html", context)
 
 
@@ -57,13 +69,17 @@ def printer_page(request: HttpRequest, pk: int) -> HttpResponse:
 @require_GET
 def media_list(request: HttpRequest) -> HttpResponse:
     return render(
-        request, "library/media_list.html", {"media": Media.objects.select_related("media_class").prefetch_related("modes")}
+        request,
+        "library/media_list.html",
+        {"media": Media.objects.select_related("media_class").prefetch_related("modes")},
     )
 
 
 def media_page(request: HttpRequest, pk: int) -> HttpResponse:
     media = get_object_or_404(Media.objects.select_related("media_class"), pk=pk)
-    form = MediaForm(request.POST or None, instance=Media.objects.get(pk=pk), initial={"version": media.version})
+    form = MediaForm(
+        request.POST or None, instance=Media.objects.get(pk=pk), initial={"version": media.version}
+    )
     status = 200
     if request.method == "POST":
         if form.is_valid():

@@ -37,20 +37,28 @@ class Chart(models.Model):
 
 
 class SheetPrint(models.Model):
-    """One print of a chart. `sent` are the raw device values that went to the printer, fractions."""
+    """One print of a chart, or one about to be made: `device` is empty until something printed it.
+
+    `sent` are the raw device values that go to the printer, fractions.
+    """
 
     chart = models.ForeignKey(Chart, on_delete=models.PROTECT, related_name="prints")
     environment = models.JSONField()
     environment_hash = models.CharField(max_length=64)
     sent = models.JSONField()
-    device = models.CharField(max_length=80)
+    device = models.CharField(max_length=80, blank=True)
     ticket = models.JSONField(default=dict)
     origin = models.CharField(max_length=200, blank=True)
-    printed_at = models.DateTimeField(auto_now_add=True)
+    printed_at = models.DateTimeField(null=True)
     printed_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT)
 
     def __str__(self) -> str:
         return f"print {self.pk} of {self.chart}"
+
+    @property
+    def can_be_read_here(self) -> bool:
+        """Whether the stand-in printer made it, so that the stand-in instrument can read it."""
+        return bool(self.ticket)
 
     @property
     def print_environment(self) -> PrintEnvironment:

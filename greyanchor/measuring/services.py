@@ -25,45 +25,53 @@ CHARTS_LAID_OUT_MIXED = ("profile", "total-ink", "grey")
 
 
 @transaction.atomic
-def make_chart(purpose: str, device: Array, title: str, environment: PrintEnvironment, page: str = "a4") -> Chart:
+def make_chart(
+    purpose: str, device: Array, title: str, environment: PrintEnvironment, page: str = "a4"
+) -> Chart:
     """Lay out and keep a CMYK chart."""
     shuffle = 3 if purpose in CHARTS_LAID_OUT_MIXED else None
     meta = {"DESCRIPTOR": title, "PRINT_CONDITIONS": environment.label()}
     chart, _ = lay_out(device, tuple("CMYK"), page, "strip", shuffle, meta)
-    return Chart.objects.create(purpose=purpose, title=title, text=cgats.dumps(chart), content_hash=chart.content_hash())
+    return Chart.objects.create(
+        purpose=purpose, title=title, text=cgats.dumps(chart), content_hash=chart.content_hash()
+    )
 
 
 @transaction.atomic
-def print_chart(
+def prepare_print(
     chart: Chart,
     environment: PrintEnvironment,
-    user: AbstractBaseUser | None,
     pipeline: Callable[[Array], Array] | None = None,
     origin: str = "",
-    elsewhere: bool = False,
 ) -> SheetPrint:
-    """Send a chart to the stand-in printer, or record that it was printed on a real one (`elsewhere`)."""
+    """Settle the raw values that a chart is printed with; nothing is on paper yet."""
     raw = chart.patches.values() if pipeline is None else pipeline(chart.patches.values())
-    job = SheetPrint(
+    return SheetPrint.objects.create(
         chart=chart,
         environment=environment.as_dict(),
         environment_hash=environment.content_hash(),
         sent=[[round(float(v), 6) for v in row] for row in raw],
-        device="printed elsewhere" if elsewhere else StandInPrinter.name,
         origin=origin,
-        printed_by=user,
     )
+
+
+@transaction.atomic
+def print_on_standin(pk: int, user: AbstractBaseUser | None) -> SheetPrint:
+    """Print on the stand-in printer; a second press of the button changes nothing."""
+    job = SheetPrint.objects.select_for_update().select_related("chart").get(pk=pk)
+    if job.device:
+        return job
+    environment = job.print_environment
+    ticket = StandInPrinter().print_chart(job.raw_chart, environment, _print_number(job.chart, environment))
+    job.device, job.ticket = StandInPrinter.name, ticket.facts
+    job.printed_at, job.printed_by = timezone.now(), user
     job.save()
-    if not elsewhere:
-        ticket = StandInPrinter().print_chart(job.raw_chart, environment, _print_number(chart, environment))
-        job.ticket = ticket.facts
-        job.save(update_fields=["ticket"])
     return job
 
 
 def _print_number(chart: Chart, environment: PrintEnvironment) -> int:
     """A number for the sheet that does not depend on database keys, so that demo data are the same everywhere."""
-    earlier = SheetPrint.objects.filter(chart=chart).count()
+    earlier = SheetPrint.objects.filter(chart=chart).exclude(device="").count()
     return int(environment.content_hash()[:6] + chart.content_hash[:4], 16) % 9_000_000 + 100 * earlier
 
 
@@ -71,13 +79,17 @@ def _print_number(chart: Chart, environment: PrintEnvironment) -> int:
 def start_pass(job: SheetPrint, user: AbstractBaseUser | None) -> ReadingPass:
     """Begin the next pass over a print, or go on with the one that is open."""
     if not job.ticket:
-        raise BadInput("this chart was printed elsewhere; upload its readings as CGATS text")
+        raise BadInput(
+            "this chart is not on the stand-in printer's paper: print it first, or upload readings as CGATS text"
+        )
     job = SheetPrint.objects.select_for_update().get(pk=job.pk)
     unfinished = job.passes.filter(state=ReadingPass.State.OPEN).first()
     if unfinished:
         return unfinished
     number = (job.passes.order_by("-number").values_list("number", flat=True).first() or 0) + 1
-    return ReadingPass.objects.create(sheet_print=job, number=number, source=StandInReader.name, started_by=user)
+    return ReadingPass.objects.create(
+        sheet_print=job, number=number, source=StandInReader.name, started_by=user
+    )
 
 
 def calibrate_white(pk: int) -> None:
@@ -110,7 +122,9 @@ def read_row(pk: int, row: int) -> RowOutcome:
         attempt = int(current.attempts.get(str(row), 0))
         current.attempts[str(row)] = attempt + 1
         current.save(update_fields=["attempts"])
-        minutes = None if current.white_at is None else (timezone.now() - current.white_at).total_seconds() / 60.0
+        minutes = (
+            None if current.white_at is None else (timezone.now() - current.white_at).total_seconds() / 60.0
+        )
         reader = StandInReader(job.raw_chart, job.print_environment, job.ticket)
         try:
             spectra = reader.read_row(row, current.number, attempt, minutes)
@@ -127,7 +141,9 @@ def read_row(pk: int, row: int) -> RowOutcome:
             _finish(current)
     if finished:
         pass_finished.send(ReadingPass, reading_pass=current)
-    return RowOutcome(row, True, f"Row {row} is kept." if not finished else "Every row is read. The pass is complete.")
+    return RowOutcome(
+        row, True, f"Row {row} is kept." if not finished else "Every row is read. The pass is complete."
+    )
 
 
 def undo_row(pk: int) -> int | None:
@@ -182,7 +198,9 @@ def _keep(current: ReadingPass, readings: ReadingSet) -> None:
     current.save()
 
 
-def keep_whole_pass(job: SheetPrint, readings: ReadingSet, source: str, user: AbstractBaseUser | None) -> ReadingPass:
+def keep_whole_pass(
+    job: SheetPrint, readings: ReadingSet, source: str, user: AbstractBaseUser | None
+) -> ReadingPass:
     """Store a whole pass at once, from a file or from demo data; an open pass stays as it is."""
     with transaction.atomic():
         number = (job.passes.order_by("-number").values_list("number", flat=True).first() or 0) + 1
@@ -200,6 +218,10 @@ def take_upload(job: SheetPrint, data: bytes, name: str, user: AbstractBaseUser 
         matched = match_chart(job.chart.patches, readings)
     except BadInput as error:
         raise error.at(name) from None
+    if not job.device:
+        SheetPrint.objects.filter(pk=job.pk).update(
+            device="printed elsewhere", printed_at=timezone.now(), printed_by=user
+        )
     return keep_whole_pass(job, matched, f"file {name}", user)
 
 

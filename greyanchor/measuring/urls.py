@@ -10,5 +10,4 @@ urlpatterns = [
     path("readings/<int:pk>/discard/", views.pass_discard, name="pass-discard"),
     path("readings/<int:pk>/readings.txt", views.pass_file, name="pass-file"),
     path("charts/<int:pk>/sheet-<int:sheet>.svg", views.chart_sheet, name="chart-sheet"),
-    re_path(r"^prints/(?P<pk>\d+)/sheets\.(?P<kind>tif|pdf|txt)$", views.print_file, name="print-file"),
 ]

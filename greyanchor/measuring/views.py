@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from greyanchor.core.charts import sheets
 from greyanchor.core.errors import BadInput
 from greyanchor.drawing.patches import sheet_picture
 from greyanchor.measuring import queries, services
-from greyanchor.measuring.models import Chart, ReadingPass, SheetPrint
+from greyanchor.measuring.models import Chart, ReadingPass
 
 
 def _pass(pk: int) -> ReadingPass:
@@ -28,7 +26,9 @@ def reading_page(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "measuring/reading.html", _context(current, _wanted(request.GET.get("row"))))
 
 
-def _context(current: ReadingPass, wanted: int | None = None, message: str = "", trouble: bool = False) -> dict[str, object]:
+def _context(
+    current: ReadingPass, wanted: int | None = None, message: str = "", trouble: bool = False
+) -> dict[str, object]:
     return {
         "pass": current,
         "job": current.sheet_print,
@@ -84,24 +84,20 @@ def chart_sheet(request: HttpRequest, pk: int, sheet: int) -> HttpResponse:
 
 
 @require_GET
-def print_file(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
-    """A print's sheets as TIFF or PDF with the raw values that go to the printer, or its chart as CGATS text."""
-    job = get_object_or_404(SheetPrint.objects.select_related("chart"), pk=pk)
-    if kind == "txt":
-        return _download(job.chart.text.encode(), "text/plain; charset=utf-8", f"{job.chart.purpose}-{pk}.txt")
-    draw, content = {"tif": (sheets.tiff, "image/tiff"), "pdf": (sheets.pdf, "application/pdf")}[kind]
-    return _download(draw(job.raw_chart), content, f"{job.chart.purpose}-{pk}.{kind}")
-
-
-@require_GET
 def pass_file(request: HttpRequest, pk: int) -> HttpResponse:
     """A complete pass as CGATS text."""
     current = _pass(pk)
-    return _download(current.text.encode(), "text/plain; charset=utf-8", f"readings-{current.sheet_print_id}-{current.number}.txt")
+    return _download(
+        current.text.encode(),
+        "text/plain; charset=utf-8",
+        f"readings-{current.sheet_print_id}-{current.number}.txt",
+    )
 
 
 def _download(data: bytes, content_type: str, name: str) -> HttpResponse:
-    return HttpResponse(data, content_type=content_type, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+    return HttpResponse(
+        data, content_type=content_type, headers={"Content-Disposition": f'attachment; filename="{name}"'}
+    )
 
 
 @require_POST
@@ -109,5 +105,3 @@ def pass_discard(request: HttpRequest, pk: int) -> HttpResponse:
     job = services.discard_pass(pk)
     messages.info(request, "The unfinished pass is thrown away.")
     return redirect(job.origin or "start")
-
-

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 
-from django.conf import settings
+from django.conf import settings as django_settings
 from django.db import models
 
 
@@ -23,7 +23,7 @@ class Profile(models.Model):
     darkest = models.FloatField(default=0.0)
     made_from = models.JSONField(default=dict)
     created_at = models.DateTimeField(auto_now_add=True)
-    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT)
+    created_by = models.ForeignKey(django_settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT)
 
     class Meta:
         ordering = ["-created_at", "-id"]

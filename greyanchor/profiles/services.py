@@ -15,7 +15,12 @@ from greyanchor.profiles.models import AimRecord, Profile
 
 @transaction.atomic
 def keep_profile(
-    result: ProfileResult, title: str, version: int, settings: dict[str, Any], made_from: dict[str, Any], user: AbstractBaseUser | None
+    result: ProfileResult,
+    title: str,
+    version: int,
+    settings: dict[str, Any],
+    made_from: dict[str, Any],
+    user: AbstractBaseUser | None,
 ) -> Profile:
     """Store a finished profile with everything its page shows."""
     return Profile.objects.create(

@@ -1,0 +1,1 @@
+"""Builds: stages from a frozen environment to a released print mode."""

@@ -1,0 +1,152 @@
+"""Forms of the bench."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django import forms
+
+from greyanchor.bench.services import tolerance_choices
+from greyanchor.core.environment import DIRECTIONS, HALFTONES
+from greyanchor.library.models import InkSet, Media, Printer
+from greyanchor.profiles.models import AimRecord
+
+TONE_AIMS = [
+    ("sctv", "SCTV linear"),
+    ("tvi:13", "tone value increase 13 %"),
+    ("tvi:16", "tone value increase 16 %"),
+    ("lstar", "L* linear"),
+    ("density", "density linear"),
+]
+PAGES = [
+    ("a4", "A4 sheet"),
+    ("a3", "A3 sheet"),
+    ("600x900", "roll, 600 x 900 mm"),
+    ("1000x1200", "roll, 1000 x 1200 mm"),
+]
+
+
+class NewBuildForm(forms.Form):
+    """The choices that are frozen for a build."""
+
+    printer = forms.ModelChoiceField(Printer.objects.select_related("site"), empty_label=None)
+    ink_set = forms.ModelChoiceField(InkSet.objects.all(), empty_label=None)
+    media = forms.ModelChoiceField(Media.objects.all(), empty_label=None)
+    resolution = forms.TypedChoiceField(
+        coerce=int, choices=[(r, f"{r} dpi") for r in (600, 1200, 2400)], initial=1200
+    )
+    passes = forms.TypedChoiceField(coerce=int, choices=[(p, str(p)) for p in (4, 6, 8, 12, 16)], initial=8)
+    direction = forms.ChoiceField(choices=[(d, d) for d in DIRECTIONS])
+    halftone = forms.ChoiceField(choices=[(h, h) for h in HALFTONES], initial="blue noise")
+    heat = forms.FloatField(label="Heat, °C", min_value=15, max_value=90, initial=36)
+    vacuum = forms.FloatField(label="Vacuum, %", min_value=0, max_value=100, initial=50)
+    name = forms.CharField(label="Name of the print mode", max_length=160)
+
+    def clean(self) -> dict[str, Any]:
+        data = super().clean() or {}
+        printer, ink_set = data.get("printer"), data.get("ink_set")
+        if printer and ink_set and ink_set not in printer.ink_sets.all():
+            runs = ", ".join(i.name for i in printer.ink_sets.all())
+            self.add_error("ink_set", f"{printer.name} runs {runs}.")
+        elif ink_set and not ink_set.can_be_built:
+            self.add_error(
+                "ink_set", f"{ink_set.name} prints {ink_set.channel_text}; builds are made for C M Y K."
+            )
+        if printer and data.get("resolution") and data["resolution"] not in printer.resolutions:
+            self.add_error(
+                "resolution", f"{printer.name} prints {', '.join(map(str, printer.resolutions))} dpi."
+            )
+        if printer and data.get("passes") and data["passes"] not in printer.passes:
+            self.add_error("passes", f"{printer.name} runs {', '.join(map(str, printer.passes))} passes.")
+        return data
+
+    def environment(self) -> dict[str, Any]:
+        """The choices beside printer, ink set and media."""
+        return {
+            k: self.cleaned_data[k]
+            for k in ("resolution", "passes", "direction", "halftone", "heat", "vacuum")
+        }
+
+
+class DecisionForm(forms.Form):
+    """Accepting a stage; a reason overrides what stands against it."""
+
+    version = forms.IntegerField(widget=forms.HiddenInput)
+    reason = forms.CharField(label="Reason", required=False, max_length=300)
+
+    def values(self) -> dict[str, Any]:
+        """What the stage keeps as its decision."""
+        return {}
+
+
+class LimitsForm(DecisionForm):
+    """Ink limits in percent of raw."""
+
+    C = forms.FloatField(min_value=20, max_value=100)
+    M = forms.FloatField(min_value=20, max_value=100)
+    Y = forms.FloatField(min_value=20, max_value=100)
+    K = forms.FloatField(min_value=20, max_value=100)
+
+    def values(self) -> dict[str, Any]:
+        return {"limits": {c: self.cleaned_data[c] for c in "CMYK"}}
+
+
+class TotalInkForm(DecisionForm):
+    """Total ink in percent."""
+
+    total_ink = forms.FloatField(label="Total ink, %", min_value=120, max_value=400)
+
+    def values(self) -> dict[str, Any]:
+        return {"total_ink": self.cleaned_data["total_ink"]}
+
+
+class ReleaseForm(DecisionForm):
+    """A note for operators."""
+
+    note = forms.CharField(
+        label="Note for operators", max_length=300, widget=forms.Textarea(attrs={"rows": 2})
+    )
+
+    def values(self) -> dict[str, Any]:
+        return {"note": self.cleaned_data["note"]}
+
+
+class ProfileChartOptions(forms.Form):
+    """Size and page of the profile chart."""
+
+    patches = forms.IntegerField(min_value=200, max_value=4000, initial=1000)
+    page = forms.ChoiceField(choices=PAGES)
+
+
+class ProfileOptions(forms.Form):
+    """Separation and kind of the profile."""
+
+    title = forms.CharField(max_length=160)
+    total_ink = forms.FloatField(label="Total ink, %", min_value=120, max_value=400)
+    black_start = forms.FloatField(label="Black start, %", min_value=0, max_value=95, initial=25)
+    black_strength = forms.FloatField(label="Black strength, %", min_value=0, max_value=100, initial=50)
+    max_black = forms.FloatField(label="Maximum black, %", min_value=0, max_value=100, initial=100)
+    version = forms.TypedChoiceField(label="ICC version", coerce=int, choices=[(4, "4"), (2, "2")])
+    quality = forms.ChoiceField(
+        label="Tables", choices=[("full", "full"), ("draft", "draft, for a quick look")]
+    )
+
+
+class CheckOptions(forms.Form):
+    """What a print is held to."""
+
+    aim = forms.ModelChoiceField(AimRecord.objects.defer("data"), empty_label=None)
+    tolerances = forms.ChoiceField(choices=tolerance_choices)
+    corrected = forms.BooleanField(label="Substrate-corrected aim", required=False, initial=True)
+
+
+class ToneAimForm(forms.Form):
+    """The aim of the tone scale."""
+
+    aim = forms.ChoiceField(choices=TONE_AIMS)
+
+
+class UploadForm(forms.Form):
+    """A readings file."""
+
+    file = forms.FileField(label="Readings, CGATS text")

@@ -1,0 +1,29 @@
+"""The one line that a folded stage shows."""
+
+from __future__ import annotations
+
+from greyanchor.bench import kinds
+from greyanchor.bench.models import Stage
+
+
+def headline(stage: Stage) -> str:
+    """The figure that matters, in one line."""
+    r, d = stage.result, stage.decision
+    if stage.kind == kinds.INK_LIMITS and (d or r):
+        limits = d["limits"] if d else {c: v["percent"] for c, v in r["limits"].items()}  # type: ignore[index]
+        return "  ".join(f"{c} {v:.1f} %" for c, v in limits.items())
+    if r is None:
+        return d.get("note", "") if d else ""
+    if stage.kind == kinds.LINEARIZATION:
+        before = max(s["deviation_before"][1] for s in r["scales"].values())
+        after = max(s["deviation_after"][1] for s in r["scales"].values())
+        return f"largest deviation {before:.1f} % before, {after:.1f} % predicted after (aim {r['aim']})"
+    if stage.kind == kinds.TOTAL_INK:
+        return f"{(d or {'total_ink': r['percent']})['total_ink']:.0f} %"
+    if stage.kind == kinds.PROFILE_CHART:
+        return f"{r['patches']} patches, paper L* {r['paper'][0]:.1f} a* {r['paper'][1]:.1f} b* {r['paper'][2]:.1f}"
+    if stage.kind == kinds.PROFILE:
+        return f"held out {r['held_out']['mean']:.2f}, round trip {r['round_trip']['mean']:.2f} dE00 mean"
+    if stage.kind == kinds.CHECK:
+        return f"{r['verdict'].upper()}: {r['summary']}"
+    return ""

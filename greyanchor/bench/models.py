@@ -1,0 +1,114 @@
+"""Builds, their stages, and background tasks."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+from django.conf import settings
+from django.db import models
+from django.utils import timezone
+
+from greyanchor.checks.models import Check
+from greyanchor.core.environment import PrintEnvironment
+from greyanchor.library.models import PrintMode
+from greyanchor.measuring.models import SheetPrint
+from greyanchor.profiles.models import Profile
+
+#: a running task that was not heard of for this long is taken for dead
+SILENCE = timedelta(seconds=45)
+
+
+class Build(models.Model):
+    """Work on one print mode: a log of stages under one frozen environment."""
+
+    mode = models.ForeignKey(PrintMode, on_delete=models.PROTECT, related_name="builds")
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="builds")
+    environment = models.JSONField()
+    environment_hash = models.CharField(max_length=64)
+    started_at = models.DateTimeField(auto_now_add=True)
+    finished_at = models.DateTimeField(null=True)
+    version = models.PositiveIntegerField(default=1)
+
+    class Meta:
+        ordering = ["-started_at", "-pk"]
+
+    def __str__(self) -> str:
+        return f"build of {self.mode.name}"
+
+    @property
+    def print_environment(self) -> PrintEnvironment:
+        return PrintEnvironment(**self.environment)
+
+
+class Stage(models.Model):
+    """One stage of a build: its evidence, its result, its decision and who made it."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting", "waiting"
+        OPEN = "open", "open"
+        ACCEPTED = "accepted", "accepted"
+
+    build = models.ForeignKey(Build, on_delete=models.CASCADE, related_name="stages")
+    position = models.PositiveSmallIntegerField()
+    kind = models.CharField(max_length=20)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    options = models.JSONField(default=dict)
+    sheet_print = models.ForeignKey(SheetPrint, null=True, on_delete=models.SET_NULL, related_name="stages")
+    result = models.JSONField(null=True)
+    decision = models.JSONField(null=True)
+    reason = models.CharField(max_length=300, blank=True)
+    decided_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+"
+    )
+    decided_at = models.DateTimeField(null=True)
+    profile = models.ForeignKey(Profile, null=True, on_delete=models.PROTECT, related_name="+")
+    made_check = models.ForeignKey(Check, null=True, on_delete=models.PROTECT, related_name="+")
+    superseded = models.JSONField(default=list)
+
+    class Meta:
+        ordering = ["position"]
+        constraints = [models.UniqueConstraint(fields=["build", "kind"], name="stage_kind_once")]
+
+    def __str__(self) -> str:
+        return f"{self.kind} of {self.build}"
+
+
+class Task(models.Model):
+    """Background work with progress, cancel and a kept error."""
+
+    class State(models.TextChoices):
+        QUEUED = "queued", "waiting for the worker"
+        RUNNING = "running", "running"
+        DONE = "done", "done"
+        FAILED = "failed", "failed"
+        CANCELLED = "cancelled", "cancelled"
+        INTERRUPTED = "interrupted", "interrupted"
+
+    stage = models.ForeignKey(Stage, on_delete=models.CASCADE, related_name="tasks")
+    state = models.CharField(max_length=12, choices=State.choices, default=State.QUEUED)
+    progress = models.FloatField(default=0.0)
+    message = models.CharField(max_length=200, blank=True)
+    error = models.TextField(blank=True)
+    cancel_asked = models.BooleanField(default=False)
+    started_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT)
+    created_at = models.DateTimeField(auto_now_add=True)
+    heard_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ["-pk"]
+
+    def __str__(self) -> str:
+        return f"task {self.pk}, {self.state}"
+
+    @property
+    def is_active(self) -> bool:
+        return self.state in (self.State.QUEUED, self.State.RUNNING)
+
+    @property
+    def looks_dead(self) -> bool:
+        """Running, but silent for too long: its worker was killed."""
+        return self.state == self.State.RUNNING and timezone.now() - self.heard_at > SILENCE
+
+    @property
+    def percent(self) -> int:
+        return round(100 * self.progress)

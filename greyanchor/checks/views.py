@@ -1,0 +1,50 @@
+"""Pages of checks."""
+
+from __future__ import annotations
+
+import csv
+
+from django.core.paginator import Paginator
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.http import require_GET
+
+from greyanchor.checks.models import Check
+from greyanchor.checks.queries import check_view
+
+
+@require_GET
+def check_list(request: HttpRequest) -> HttpResponse:
+    everything = Check.objects.select_related("mode__printer", "mode__media", "aim").defer(
+        "readings", "result", "criteria", "aim__data", "mode__curves"
+    )
+    page = Paginator(everything, 50).get_page(request.GET.get("page"))
+    return render(request, "checks/check_list.html", {"page": page})
+
+
+@require_GET
+def check_page(request: HttpRequest, pk: int) -> HttpResponse:
+    check = get_object_or_404(
+        Check.objects.select_related("mode", "profile", "aim", "made_by").defer("aim__data", "profile__data"),
+        pk=pk,
+    )
+    return render(request, "checks/check_page.html", check_view(check))
+
+
+@require_GET
+def check_file(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
+    """The readings of a check as CGATS text, or its patches as CSV."""
+    check = get_object_or_404(Check, pk=pk)
+    name = f"check-{pk}.{kind}"
+    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
+    if kind == "txt":
+        return HttpResponse(
+            check.readings.encode(), content_type="text/plain; charset=utf-8", headers=headers
+        )
+    response = HttpResponse(content_type="text/csv; charset=utf-8", headers=headers)
+    writer = csv.writer(response)
+    writer.writerow(["patch", "C", "M", "Y", "K", "aim L", "aim a", "aim b", "L", "a", "b", "difference"])
+    r = check.result
+    for row in zip(r["ids"], r["device"], r["aim"], r["measured"], r["differences"]):
+        writer.writerow([row[0], *row[1], *row[2], *row[3], row[4]])
+    return response

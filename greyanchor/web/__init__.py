@@ -1,0 +1,1 @@
+"""Base templates, static files, sign-in, the start page and the demo data."""

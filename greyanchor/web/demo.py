@@ -1,0 +1,328 @@
+"""Demo data: Northlight Chart House, a made-up publisher of nautical charts with two print rooms.
+
+Everything is computed by the engine through the stand-in devices; only names and choices are typed in.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from django.contrib.auth.models import User
+from django.db import transaction
+
+from greyanchor.bench import kinds
+from greyanchor.bench.models import Build, Stage
+from greyanchor.bench.services import accept_stage, lay_out_stage, objections, start_build
+from greyanchor.bench.tasks import settings_from
+from greyanchor.core.profiling.build import ProfileSettings, build_profile
+from greyanchor.library.models import InkSet, Media, MediaClass, Printer, PrintMode, Site
+from greyanchor.library.services import retire_mode
+from greyanchor.measuring.services import (
+    averaged,
+    calibrate_white,
+    keep_whole_pass,
+    print_on_standin,
+    read_row,
+    standin_reading,
+    start_pass,
+)
+from greyanchor.profiles.services import ensure_northlight_aim, keep_profile
+
+
+@dataclass(frozen=True)
+class Account:
+    """A demo account, shown on the demo's sign-in page."""
+
+    username: str
+    password: str
+    first: str
+    last: str
+    role: str
+
+
+ACCOUNTS = (
+    Account("ines", "quay-street-1", "Ines", "Marrow", "colour technician, Quay Street"),
+    Account("tobias", "lantern-hill-1", "Tobias", "Fenn", "colour technician, Lantern Hill"),
+    Account("ada", "chart-table-1", "Ada", "Quill", "operator, Quay Street"),
+)
+_CREATED = datetime(2026, 9, 1, 8, 0, 0, tzinfo=UTC)
+
+# name, class, maker, g/m2, micrometres, mm, brightener, backwards, dry-down, heat, vacuum
+_MEDIA: list[tuple[str, str, str, int, int, int, str, bool, int, float, float]] = [
+    (
+        "Harbour Proof Semimatt 235",
+        "coated proofing paper",
+        "Wherry Mill",
+        235,
+        240,
+        1118,
+        "faint",
+        True,
+        30,
+        36,
+        50,
+    ),
+    (
+        "Saltmarsh Cotton 310",
+        "uncoated cotton paper",
+        "Wherry Mill",
+        310,
+        480,
+        1118,
+        "none",
+        True,
+        60,
+        34,
+        40,
+    ),
+    (
+        "Kelp Synthetic 190",
+        "synthetic chart paper",
+        "Sound & Shoal",
+        190,
+        210,
+        1067,
+        "faint",
+        True,
+        45,
+        40,
+        60,
+    ),
+    ("Lightbox Film 175", "backlit film", "Sound & Shoal", 175, 205, 1270, "none", True, 60, 38, 45),
+    ("Thrift Bond 90", "uncoated bond paper", "Causeway Papers", 90, 110, 914, "high", False, 15, 32, 65),
+    ("Fathom Satin 260", "coated photo paper", "Wherry Mill", 260, 255, 1118, "faint", True, 30, 36, 50),
+    ("Chandler Canvas 380", "canvas", "Causeway Papers", 380, 520, 1524, "faint", True, 120, 36, 55),
+    ("Breakwater Banner 440", "banner", "Sound & Shoal", 440, 460, 1600, "faint", True, 90, 42, 60),
+    ("Tideline Matt 140", "coated paper", "Causeway Papers", 140, 175, 1067, "moderate", True, 30, 34, 50),
+]
+
+
+@dataclass(frozen=True)
+class Plan:
+    """One demo print mode: where, on what, how, and how far its build went."""
+
+    name: str
+    printer: str
+    media: str
+    passes: int
+    until: str
+    patches: int = 420
+    full: bool = False
+    retire: str = ""
+
+
+_PLANS = (
+    Plan(
+        "Harbour Proof, contract proof", "Petrel 44", "Harbour Proof Semimatt 235", 8, "released", 900, True
+    ),
+    Plan("Fathom Satin, pilot book covers", "Petrel 44", "Fathom Satin 260", 8, "released"),
+    Plan("Saltmarsh Cotton, archive charts", "Petrel 44", "Saltmarsh Cotton 310", 12, "released"),
+    Plan("Kelp Synthetic, deck charts", "Gannet 64", "Kelp Synthetic 190", 8, "released"),
+    Plan("Breakwater Banner, quay signs", "Gannet 64", "Breakwater Banner 440", 6, "ready"),
+    Plan("Thrift Bond, harbour plan drafts", "Petrel 44", "Thrift Bond 90", 6, "ready"),
+    Plan(
+        "Tideline Matt, tide tables",
+        "Petrel 44",
+        "Tideline Matt 140",
+        6,
+        "released",
+        retire="replaced by the 8 pass mode",
+    ),
+    Plan("Tideline Matt, tide tables 8 pass", "Petrel 44", "Tideline Matt 140", 8, kinds.PROFILE),
+    Plan("Lightbox Film, harbour panorama", "Gannet 64", "Lightbox Film 175", 12, kinds.PROFILE_CHART),
+    Plan("Kelp Synthetic, fast deck charts", "Gannet 64", "Kelp Synthetic 190", 4, kinds.TOTAL_INK),
+    Plan("Fathom Satin, proofs both ways", "Petrel 44", "Fathom Satin 260", 6, kinds.LINEARIZATION),
+    Plan("Chandler Canvas, wall charts", "Petrel 44", "Chandler Canvas 380", 8, kinds.INK_LIMITS),
+)
+
+
+def is_seeded() -> bool:
+    """Whether the demo data are there."""
+    return PrintMode.objects.filter(name=_PLANS[-1].name).exists()
+
+
+def seed(say: Callable[[str], None]) -> None:
+    """Make the whole demo library in one transaction: all of it, or nothing."""
+    with transaction.atomic():
+        users = _people()
+        _library()
+        aim = ensure_northlight_aim()
+        for plan in _PLANS:
+            say(f"{plan.name} ({plan.printer}, {plan.passes} passes)")
+            _carry_out(plan, users, aim.pk)
+
+
+def _people() -> dict[str, User]:
+    users = {}
+    for account in ACCOUNTS:
+        user, made = User.objects.get_or_create(
+            username=account.username, defaults={"first_name": account.first, "last_name": account.last}
+        )
+        if made:
+            user.set_password(account.password)
+            user.save()
+        users[account.username] = user
+    return users
+
+
+def _library() -> None:
+    quay, lantern = Site.objects.create(name="Quay Street"), Site.objects.create(name="Lantern Hill")
+    tarn = InkSet.objects.create(name="Tarn pigment", channels=list("CMYK"), kind="aqueous pigment")
+    basalt = InkSet.objects.create(
+        name="Basalt UV", channels=list("CMYK"), kind="UV-cured, process inks only"
+    )
+    seven = InkSet.objects.create(
+        name="Basalt UV seven", channels=list("CMYKOGV"), kind="UV-cured with orange, green and violet"
+    )
+    driven = InkSet.objects.create(
+        name="Tarn photo", channels=list("RGB"), kind="aqueous, separated by the printer's own driver"
+    )
+    petrel = Printer.objects.create(
+        name="Petrel 44",
+        model="Petrel 44",
+        site=quay,
+        serial="PT44-0117",
+        width_mm=1118,
+        resolutions=[600, 1200, 2400],
+        passes=[6, 8, 12, 16],
+    )
+    gannet = Printer.objects.create(
+        name="Gannet 64",
+        model="Gannet 64",
+        site=lantern,
+        serial="GN64-0042",
+        width_mm=1626,
+        resolutions=[600, 1200],
+        passes=[4, 6, 8, 12],
+    )
+    dunlin = Printer.objects.create(
+        name="Dunlin 24", model="Dunlin 24", site=lantern, serial="DL24-2210", width_mm=610, resolutions=[1200, 2400],
+        passes=[8, 16], driven_as="R G B, by its own driver",
+    )  # fmt: skip
+    petrel.ink_sets.set([tarn])
+    gannet.ink_sets.set([basalt, seven])
+    dunlin.ink_sets.set([driven])
+    for name, group, maker, weight, thickness, width, brightener, backwards, dry, heat, vacuum in _MEDIA:
+        Media.objects.create(
+            name=name, media_class=MediaClass.objects.get_or_create(name=group)[0], maker=maker, weight=weight, thickness=thickness,
+            width_mm=width, brightener=brightener, travels_backwards=backwards, dry_minutes=dry, heat=heat, vacuum=vacuum,
+        )  # fmt: skip
+
+
+def _carry_out(plan: Plan, users: dict[str, User], aim: int) -> None:
+    printer = Printer.objects.get(name=plan.printer)
+    media = Media.objects.get(name=plan.media)
+    user = users["ines" if printer.site.name == "Quay Street" else "tobias"]
+    direction = "both ways" if "both ways" in plan.name else "one way"
+    choices = {
+        "resolution": 1200, "passes": plan.passes, "direction": direction, "halftone": "blue noise", "heat": media.heat, "vacuum": media.vacuum,
+    }  # fmt: skip
+    build = start_build(plan.name, printer, printer.ink_sets.order_by("pk").first(), media, choices, user)  # type: ignore[arg-type]
+    for kind in kinds.KINDS:
+        if kind.name == plan.until:
+            _half_way(build, kind, user)
+            return
+        if kind.name == kinds.RELEASE:
+            break
+        _evidence(build, kind, plan, user, aim)
+        _accept(build, kind.name, user)
+    if plan.until == "released":
+        _accept(
+            build,
+            kinds.RELEASE,
+            user,
+            {"note": "Made and proven at " + printer.site.name + ". Dry before trimming."},
+        )
+    if plan.retire:
+        mode = PrintMode.objects.get(pk=build.mode_id)
+        retire_mode(mode.pk, mode.version, user, plan.retire)
+
+
+def _stage(build: Build, kind: str) -> Stage:
+    return build.stages.select_related("build__mode__profile", "sheet_print__chart").get(kind=kind)
+
+
+def _evidence(build: Build, kind: kinds.Kind, plan: Plan, user: User, aim: int) -> None:
+    stage = _stage(build, kind.name)
+    if kind.name == kinds.PROFILE:
+        _profile(stage, plan, user)
+        return
+    if kind.name == kinds.PROFILE_CHART:
+        lay_out_stage(stage, {"patches": plan.patches, "page": "a4"})
+    if kind.name == kinds.CHECK:
+        lay_out_stage(stage, {"aim": aim, "tolerances": "iso12647-7:2016", "corrected": True})
+    _read(_stage(build, kind.name), kind.passes, user)
+
+
+def _read(stage: Stage, passes: int, user: User) -> None:
+    assert stage.sheet_print_id is not None
+    job = print_on_standin(stage.sheet_print_id, user)
+    for number in range(1, passes + 1):
+        keep_whole_pass(job, standin_reading(job, number), "stand-in strip reader SR-1042", user)
+
+
+def _profile(stage: Stage, plan: Plan, user: User) -> None:
+    chart = _stage(stage.build, kinds.PROFILE_CHART)
+    total = _stage(stage.build, kinds.TOTAL_INK).decision["total_ink"]  # type: ignore[index]
+    options: dict[str, Any] = {
+        "title": plan.name, "total_ink": min(total, 300.0), "black_start": 25.0, "black_strength": 50.0, "max_black": 100.0,
+        "version": 4, "quality": "full" if plan.full else "draft",
+    }  # fmt: skip
+    wanted = settings_from(options, plan.name)
+    readings = averaged(chart.sheet_print)  # type: ignore[arg-type]
+    result = build_profile(
+        readings,
+        ProfileSettings(
+            wanted.separation, wanted.version, wanted.light, wanted.title, wanted.sizes, _CREATED
+        ),
+    )
+    made_from = {
+        "environment": stage.build.environment_hash,
+        "readings": readings.content_hash(),
+        "chart": chart.sheet_print.chart.content_hash,
+    }  # type: ignore[union-attr]
+    stage.options = options
+    stage.profile = keep_profile(result, plan.name, wanted.version, options, made_from, user)
+    stage.result = {
+        n: result.report[n]
+        for n in ("fit", "held_out", "round_trip", "neutral_dch_max", "gamut_volume", "seconds")
+    }
+    stage.save()
+
+
+def _accept(build: Build, kind: str, user: User, values: dict[str, Any] | None = None) -> None:
+    stage = _stage(build, kind)
+    if values is None:
+        values = _found(stage)
+    reason = "kept for drafts only, the media cannot reach the aim" if objections(stage, values) else ""
+    build.refresh_from_db()
+    accept_stage(stage.pk, build.version, values, reason, user)
+
+
+def _found(stage: Stage) -> dict[str, Any]:
+    """The decision that takes what was found as it is."""
+    if stage.kind == kinds.INK_LIMITS:
+        return {"limits": {c: v["percent"] for c, v in stage.result["limits"].items()}}  # type: ignore[index]
+    if stage.kind == kinds.TOTAL_INK:
+        return {"total_ink": stage.result["percent"]}  # type: ignore[index]
+    return {}
+
+
+def _half_way(build: Build, kind: kinds.Kind, user: User) -> None:
+    """Leave a build in the middle of a stage, the way a working day ends."""
+    stage = _stage(build, kind.name)
+    if kind.name == kinds.PROFILE_CHART:
+        lay_out_stage(stage, {"patches": 420, "page": "a4"})
+        stage = _stage(build, kind.name)
+        _read(stage, 1, user)
+        stage = _stage(build, kind.name)
+        current = start_pass(stage.sheet_print, user)  # type: ignore[arg-type]
+        calibrate_white(current.pk)
+        for row in range(1, 9):
+            while not read_row(current.pk, row).kept:
+                pass
+    elif kind.name in (kinds.TOTAL_INK, kinds.LINEARIZATION):
+        _read(stage, 1, user)

@@ -1,0 +1,44 @@
+"""Time on the server, and refusals that no view told the person about."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+
+from greyanchor.core.errors import BadInput
+
+
+class ServerTiming:
+    """Adds ``Server-Timing`` to every answer, in milliseconds."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        began = time.perf_counter()
+        response = self.get_response(request)
+        response["Server-Timing"] = f"app;dur={1000 * (time.perf_counter() - began):.1f}"
+        return response
+
+
+class Refusals:
+    """Turns a `BadInput` that reached the top into a page that says what happened."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        return self.get_response(request)
+
+    def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
+        if not isinstance(error, BadInput):
+            return None
+        text = str(error)
+        context = {
+            "title": "That cannot be done",
+            "text": f"{text[:1].upper()}{text[1:]}. Nothing was changed.",
+        }
+        return render(request, "web/notice.html", context, status=409)

@@ -1,0 +1,141 @@
+// Small behaviours: values under the pointer, sortable tables, keys on the reading page.
+"use strict";
+
+function nearest(xs, x) {
+  let best = 0;
+  for (let i = 1; i < xs.length; i++) if (Math.abs(xs[i] - x) < Math.abs(xs[best] - x)) best = i;
+  return best;
+}
+
+function at(xs, ys, x) {
+  if (xs[0] > xs[xs.length - 1]) { xs = xs.slice().reverse(); ys = ys.slice().reverse(); }
+  if (x <= xs[0]) return ys[0];
+  for (let i = 1; i < xs.length; i++) {
+    if (x <= xs[i]) return ys[i - 1] + (ys[i] - ys[i - 1]) * (x - xs[i - 1]) / (xs[i] - xs[i - 1] || 1);
+  }
+  return ys[ys.length - 1];
+}
+
+function watchPlot(svg) {
+  if (svg.dataset.watched) return;
+  svg.dataset.watched = "1";
+  const [left, top, width, height, low, high] = JSON.parse(svg.dataset.frame);
+  const series = JSON.parse(svg.dataset.series);
+  const box = document.createElement("div");
+  box.className = "plot-box";
+  svg.replaceWith(box);
+  box.append(svg);
+  const out = document.createElement("output");
+  out.hidden = true;
+  box.append(out);
+  const line = svg.querySelector(".plot-pointer");
+  let x = (low + high) / 2;
+  function show() {
+    x = Math.min(high, Math.max(low, x));
+    const px = left + (x - low) / (high - low) * width;
+    line.setAttribute("d", `M${px} ${top}v${height}`);
+    out.hidden = false;
+    out.textContent = [`${svg.dataset.xlabel} ${x.toFixed(1)}`,
+      ...series.map(s => `${s.name.padEnd(9)} ${at(s.x, s.y, x).toFixed(2).padStart(7)}`)].join("\n");
+  }
+  function hide() { out.hidden = true; line.setAttribute("d", ""); }
+  svg.addEventListener("pointermove", e => {
+    const r = svg.getBoundingClientRect();
+    const view = svg.viewBox.baseVal;
+    x = low + ((e.clientX - r.left) / r.width * view.width - left) / width * (high - low);
+    show();
+  });
+  svg.addEventListener("pointerleave", hide);
+  svg.addEventListener("focus", show);
+  svg.addEventListener("blur", hide);
+  svg.addEventListener("keydown", e => {
+    const step = (e.shiftKey ? 10 : 1) * (high - low) / 100;
+    if (e.key === "ArrowLeft") x -= step; else if (e.key === "ArrowRight") x += step; else return;
+    e.preventDefault();
+    show();
+  });
+}
+
+function sortable(table) {
+  if (table.dataset.sortable) return;
+  table.dataset.sortable = "1";
+  table.querySelectorAll("thead th[data-sort]").forEach((head) => {
+    const button = document.createElement("button");
+    button.type = "button";
+    button.append(...head.childNodes);
+    head.append(button);
+    button.addEventListener("click", () => {
+      const column = [...head.parentNode.children].indexOf(head);
+      const up = head.getAttribute("aria-sort") !== "ascending";
+      head.parentNode.querySelectorAll("[aria-sort]").forEach(h => h.removeAttribute("aria-sort"));
+      head.setAttribute("aria-sort", up ? "ascending" : "descending");
+      const value = row => {
+        const cell = row.children[column];
+        const text = (cell.dataset.value ?? cell.textContent).trim().replace("−", "-");
+        const number = parseFloat(text);
+        return head.dataset.sort === "number" ? (isNaN(number) ? -Infinity : number) : text.toLowerCase();
+      };
+      const rows = [...table.tBodies[0].rows];
+      rows.sort((a, b) => (value(a) > value(b) ? 1 : value(a) < value(b) ? -1 : 0) * (up ? 1 : -1));
+      table.tBodies[0].append(...rows);
+    });
+  });
+}
+
+function prepare(root) {
+  root.querySelectorAll("svg.plot[data-series]").forEach(watchPlot);
+  root.querySelectorAll("table.list").forEach(sortable);
+}
+
+let typed = "";
+function readingKey(e) {
+  const page = document.getElementById("reading");
+  if (!page || e.ctrlKey || e.altKey || e.metaKey || e.target.closest("input, textarea, select")) return;
+  if (page.classList.contains("htmx-request")) { if ([" ", "Enter"].includes(e.key)) e.preventDefault(); return; }
+  const press = name => { const b = page.querySelector(`[data-key="${name}"]`); if (b) { e.preventDefault(); b.click(); } };
+  if (/^[0-9]$/.test(e.key)) {
+    typed = (typed + e.key).slice(-4);
+    page.querySelector("#typed").textContent = typed;
+    return;
+  }
+  if (e.key === " " || e.key === "Enter") {
+    if (e.key === "Enter" && e.target.closest("button, a, summary")) return;
+    press("read");
+  } else if (e.key === "w" || e.key === "W") press("white");
+  else if (e.key === "u" || e.key === "U") press("undo");
+  else if (e.key === "p" || e.key === "P") press("pause");
+  else if (e.key === "g" || e.key === "G") {
+    const row = page.querySelector("#go-row");
+    row.value = typed;
+    typed = "";
+    press("go");
+  } else return;
+}
+
+document.addEventListener("keydown", readingKey);
+document.addEventListener("DOMContentLoaded", () => {
+  prepare(document);
+  const target = location.hash && document.getElementById(location.hash.slice(1));
+  if (target && target.tagName === "DETAILS") { target.open = true; target.scrollIntoView(); }
+});
+document.addEventListener("htmx:load", e => prepare(e.target));
+
+// on the new-build page: what a printer and a media suggest
+document.addEventListener("change", e => {
+  const form = e.target.closest("form[data-suggest]");
+  if (!form) return;
+  const facts = JSON.parse(document.getElementById("suggestions").textContent);
+  if (e.target.name === "printer") {
+    const p = facts.printers[e.target.value];
+    if (p) { form.ink_set.value = p.ink_set; form.passes.value = p.passes; }
+  }
+  if (e.target.name === "media") {
+    const m = facts.media[e.target.value];
+    if (m) { form.heat.value = m.heat; form.vacuum.value = m.vacuum; }
+  }
+  if (!form.name.dataset.own) {
+    const word = n => form[n].selectedOptions[0].text.split(",")[0];
+    form.name.value = `${word("media")}, ${word("printer")}, ${form.passes.value} pass`;
+  }
+});
+document.addEventListener("input", e => { if (e.target.name === "name") e.target.dataset.own = "1"; });

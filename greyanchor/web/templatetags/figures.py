@@ -1,0 +1,55 @@
+"""Numbers on pages: fixed decimals, signs, and nothing where there is no number."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django import template
+from django.utils.safestring import SafeString, mark_safe
+
+register = template.Library()
+
+
+@register.filter
+def fix(value: Any, digits: int = 1) -> str:
+    """`value` with `digits` decimals; a dash when it is missing."""
+    return "–" if value is None or value == "" else f"{float(value):.{digits}f}"
+
+
+@register.filter
+def signed(value: Any, digits: int = 1) -> str:
+    """Like `fix`, with a sign that is a real minus."""
+    return "–" if value is None else f"{float(value):+.{digits}f}".replace("-", "−")
+
+
+@register.filter
+def thousands(value: Any) -> str:
+    """Whole thousands, for gamut volumes."""
+    return f"{float(value) / 1000:.0f}"
+
+
+@register.filter
+def item(mapping: Any, key: Any) -> Any:
+    """``mapping[key]``, or None."""
+    return mapping.get(key) if hasattr(mapping, "get") else None
+
+
+@register.filter
+def drawn(svg: str) -> SafeString:
+    """A drawing of ours, whose texts were escaped when it was drawn."""
+    return mark_safe(svg)
+
+
+@register.simple_tag
+def verdict(value: str) -> SafeString:
+    """A verdict as shape and word: filled square passes, ringed cross fails, open circle is not tested."""
+    shapes = {
+        "pass": '<svg viewBox="0 0 12 12" aria-hidden="true"><rect x="1" y="1" width="10" height="10"/></svg>',
+        "fail": '<svg viewBox="0 0 12 12" aria-hidden="true"><path d="M2 2l8 8M10 2l-8 8" stroke-width="2.6"/></svg>',
+    }
+    words = {"pass": "pass", "fail": "FAIL", "reported": "reported", "not tested": "not tested"}
+    shape = shapes.get(
+        value, '<svg viewBox="0 0 12 12" aria-hidden="true"><circle cx="6" cy="6" r="4.4" fill="none"/></svg>'
+    )
+    kind = value.replace(" ", "-") or "none"
+    return mark_safe(f'<span class="verdict verdict-{kind}">{shape}{words.get(value, "no check")}</span>')

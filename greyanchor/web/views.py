@@ -1,0 +1,57 @@
+"""Start page, sign-in, and pages for what went wrong."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.conf import settings
+from django.contrib.auth.decorators import login_not_required
+from django.contrib.auth.views import LoginView
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.utils.decorators import method_decorator
+from django.views.decorators.http import require_GET
+
+from greyanchor.bench.queries import desk
+from greyanchor.web.demo import ACCOUNTS
+
+
+@require_GET
+def start(request: HttpRequest) -> HttpResponse:
+    return render(request, "web/start.html", desk(request.user))
+
+
+@method_decorator(login_not_required, name="dispatch")
+class SignIn(LoginView):
+    """The only page a visitor sees without an account."""
+
+    template_name = "web/sign_in.html"
+    redirect_authenticated_user = True
+
+    def get_context_data(self, **kwargs: Any) -> dict[str, Any]:
+        accounts = ACCOUNTS if settings.DEMO else ()
+        return {**super().get_context_data(**kwargs), "accounts": accounts}
+
+
+@login_not_required
+def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
+    context = {"title": "Nothing is here", "text": "The address is wrong, or what it led to was removed."}
+    return render(request, "web/notice.html", context, status=404)
+
+
+@login_not_required
+def server_error(request: HttpRequest) -> HttpResponse:
+    context = {
+        "title": "The program failed",
+        "text": "Nothing was half saved. Try again; if it stays, tell whoever runs this server.",
+    }
+    return render(request, "web/notice.html", context, status=500)
+
+
+@login_not_required
+def csrf_failure(request: HttpRequest, reason: str = "") -> HttpResponse:
+    context = {
+        "title": "This page was open too long",
+        "text": "Go back, load the page again and repeat the step. Nothing was changed.",
+    }
+    return render(request, "web/notice.html", context, status=403)
