@@ -122,7 +122,8 @@ def lay_out_stage(stage: Stage, options: dict[str, Any]) -> SheetPrint:
         total = decided(build, kinds.TOTAL_INK)["total_ink"] / 100.0
         count = int(options.get("patches", 1000))
     device = design(purpose, tuple("CMYK"), count, total, limits)
-    title = f"{build.mode.name}: {kinds.BY_NAME[stage.kind].title.lower()} chart"
+    subject = kinds.BY_NAME[stage.kind].title.lower().removesuffix(" chart")
+    title = f"{build.mode.name}: {subject} chart"
     chart = make_chart(purpose, device, title, environment, str(options.get("page", "a4")))
     if stage.kind == kinds.CHECK:
         pipeline = _strip_pipeline(build, chart.patches, options)

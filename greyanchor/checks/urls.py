@@ -1,11 +1,12 @@
 """Addresses of checks."""
 
-from django.urls import path, re_path
+from django.urls import path
 
 from greyanchor.checks import views
 
 urlpatterns = [
     path("", views.check_list, name="checks"),
     path("<int:pk>/", views.check_page, name="check"),
-    re_path(r"^(?P<pk>\d+)/(?:readings|patches)\.(?P<kind>txt|csv)$", views.check_file, name="check-file"),
+    path("<int:pk>/readings.txt", views.check_readings, name="check-readings"),
+    path("<int:pk>/patches.csv", views.check_patches, name="check-patches"),
 ]

@@ -32,19 +32,21 @@ def check_page(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_GET
-def check_file(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
-    """The readings of a check as CGATS text, or its patches as CSV."""
+def check_readings(request: HttpRequest, pk: int) -> HttpResponse:
+    """The readings of a check as CGATS text."""
     check = get_object_or_404(Check, pk=pk)
-    name = f"check-{pk}.{kind}"
-    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
-    if kind == "txt":
-        return HttpResponse(
-            check.readings.encode(), content_type="text/plain; charset=utf-8", headers=headers
-        )
+    headers = {"Content-Disposition": f'attachment; filename="check-{pk}.txt"'}
+    return HttpResponse(check.readings.encode(), content_type="text/plain; charset=utf-8", headers=headers)
+
+
+@require_GET
+def check_patches(request: HttpRequest, pk: int) -> HttpResponse:
+    """The patches of a check as CSV."""
+    r = get_object_or_404(Check, pk=pk).result
+    headers = {"Content-Disposition": f'attachment; filename="check-{pk}.csv"'}
     response = HttpResponse(content_type="text/csv; charset=utf-8", headers=headers)
     writer = csv.writer(response)
     writer.writerow(["patch", "C", "M", "Y", "K", "aim L", "aim a", "aim b", "L", "a", "b", "difference"])
-    r = check.result
     for row in zip(r["ids"], r["device"], r["aim"], r["measured"], r["differences"]):
         writer.writerow([row[0], *row[1], *row[2], *row[3], row[4]])
     return response

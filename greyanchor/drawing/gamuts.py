@@ -11,7 +11,7 @@ from greyanchor.core.profiling.gamut import Gamut
 from greyanchor.drawing.colours import CHANNELS, hex_colours
 from greyanchor.drawing.plots import Axis, Series, line_plot
 
-_SIDE, _REACH = 210, 105.0
+_SIDE, _REACH = 210, 125.0
 
 
 def slice_picture(gamut: Gamut, aim: Gamut | None, lightness: float) -> str:

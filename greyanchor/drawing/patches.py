@@ -25,7 +25,7 @@ def sheet_picture(chart: ReadingSet, sheet: int = 1) -> str:
         hex_colours(aim_lab(chart.values())) if chart.channels == tuple("CMYK") else ["#888888"] * len(chart)
     )
     parts = [
-        f'<svg class="sheet" viewBox="0 0 {width:g} {height:g}" role="img" aria-label="{escape(title)}, sheet {sheet} of {layout.sheets}">',
+        f'<svg xmlns="http://www.w3.org/2000/svg" class="sheet" font-family="sans-serif" viewBox="0 0 {width:g} {height:g}" role="img" aria-label="{escape(title)}, sheet {sheet} of {layout.sheets}">',
         f'<rect width="{width:g}" height="{height:g}" fill="#ffffff"/>',
         f'<text x="{MARGIN}" y="{MARGIN + 4}" font-size="4.4" font-weight="600">{escape(title)}</text>',
         f'<text x="{MARGIN}" y="{MARGIN + 10}" font-size="2.9">{escape(environment[: int((width - 2 * MARGIN) / 1.5)])}</text>',
@@ -73,7 +73,7 @@ def patch_map(
     for row in np.unique(rows):
         y = 4 + (int(row) - first) * cell
         parts.append(
-            f'<text x="{label - 8}" y="{y + cell / 2 + 4:.0f}" text-anchor="end" fill="#ffffff">row {row}</text>'
+            f'<text x="{label - 8}" y="{y + cell / 2 + 4:.0f}" text-anchor="end" class="on-grey">row {row}</text>'
         )
     for i in range(n):
         x, y = label + (int(columns[i]) - 1) * cell, 4 + (int(rows[i]) - first) * cell

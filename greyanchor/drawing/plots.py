@@ -28,7 +28,7 @@ class Axis:
         power = 10.0 ** np.floor(np.log10(raw))
         step = float(min((m * power for m in (1, 2, 2.5, 5, 10)), key=lambda s: abs(s - raw)))
         first = np.ceil(self.low / step - 1e-9) * step
-        return [float(round(v, 10)) for v in np.arange(first, self.high + step * 1e-6, step)]
+        return [float(round(v, 10)) + 0.0 for v in np.arange(first, self.high + step * 1e-6, step)]
 
 
 @dataclass(frozen=True)

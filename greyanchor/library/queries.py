@@ -15,9 +15,9 @@ class ModeFilter(django_filters.FilterSet):
     """Narrowing of the mode list by printer, media, state and text."""
 
     q = django_filters.CharFilter(method="by_text", label="Text")
-    printer = django_filters.ModelChoiceFilter(queryset=Printer.objects.all())
-    media = django_filters.ModelChoiceFilter(queryset=Media.objects.all())
-    state = django_filters.ChoiceFilter(choices=PrintMode.State.choices)
+    printer = django_filters.ModelChoiceFilter(queryset=Printer.objects.all(), empty_label="any printer")
+    media = django_filters.ModelChoiceFilter(queryset=Media.objects.all(), empty_label="any media")
+    state = django_filters.ChoiceFilter(choices=PrintMode.State.choices, empty_label="any state")
 
     class Meta:
         model = PrintMode

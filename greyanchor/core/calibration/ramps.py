@@ -93,7 +93,8 @@ def smooth(inputs: Array, values: Array, at: Array) -> Array:
     seen = shapes.T @ columns
     shrink = 1.0 / (1.0 + _STIFFNESS[:, None] * roughness)
     left = ((1.0 - shrink)[:, :, None] * seen) ** 2
-    score = left.sum(axis=1) / np.maximum(1.0 - _CAUTION * shrink.mean(axis=1), 1e-3)[:, None] ** 2
+    freedom = (1.0 - _CAUTION * shrink.mean(axis=1))[:, None]
+    score = np.where(freedom > 0.02, left.sum(axis=1) / np.maximum(freedom, 0.02) ** 2, np.inf)
     best = shrink[np.argmin(score, axis=0)].T
     fitted = shapes @ (best * seen)
     out = np.asarray(CubicSpline(inputs, fitted, bc_type="natural")(at))
@@ -117,13 +118,29 @@ def _penalty(inputs: Array) -> tuple[Array, Array]:
 def monotone(inputs: Array, values: Array, at: Array) -> Array:
     """Values (n,) made never-falling by isotonic regression after smoothing, then joined by PCHIP.
 
-    Noise cannot make the result reverse; the first and last values are kept.
+    What is smoothed is the difference from the best saturating curve, which is much straighter than
+    the tone scale itself. Noise cannot make the result reverse; the first and last values are kept.
     """
-    gentle = smooth(inputs, values, inputs) if len(inputs) >= 7 else values
+    gentle = values
+    if len(inputs) >= 7:
+        guide = _saturating(inputs, values)
+        gentle = guide + smooth(inputs, values - guide, inputs)
     blend = np.asarray(gentle, dtype=float).copy()
     blend[0], blend[-1] = values[0], values[-1]
-    rising = np.asarray(
-        isotonic_regression(np.clip(blend, min(values[0], values[-1]), values[-1])).x, dtype=float
-    )
+    rising = np.asarray(isotonic_regression(np.clip(blend, min(values[0], values[-1]), values[-1])).x, dtype=float)
     rising[0] = values[0]
     return np.asarray(np.maximum.accumulate(PchipInterpolator(inputs, rising)(at)))
+
+
+def _saturating(inputs: Array, values: Array) -> Array:
+    """The curve a + b (1 - exp(-k x)) nearest to `values`, over a range of k."""
+    x = inputs / inputs[-1]
+    rates = np.array([k for k in np.linspace(-3.0, 7.0, 41) if abs(k) > 0.1])
+    best = (np.inf, values)
+    for rate in rates:
+        basis = np.column_stack([np.ones_like(x), 1.0 - np.exp(-rate * x)])
+        fitted = basis @ np.linalg.lstsq(basis, values, rcond=None)[0]
+        miss = float(((fitted - values) ** 2).sum())
+        if miss < best[0]:
+            best = (miss, fitted)
+    return best[1]

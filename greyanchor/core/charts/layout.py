@@ -109,10 +109,9 @@ def lay_out(
     if len(device) == 0:
         raise BadInput("a chart needs at least one patch")
     chosen, size = METHODS[method], parse_page(page)
-    columns = min(int((size[0] - 2 * MARGIN - LABEL) // chosen.patch_width), chosen.longest_row, len(device))
-    usable = size[1] - 2 * MARGIN - HEADER - FOOTER + chosen.gap
-    per_sheet = int(usable // (chosen.patch_height + chosen.gap))
-    if columns < 4 or per_sheet < 1:
+    room, per_sheet = _room(chosen, size)
+    columns = min(room, len(device))
+    if columns < min(4, len(device)) or per_sheet < 1:
         raise BadInput(f"a page of {size[0]:g} x {size[1]:g} mm holds no row of patches for a {chosen.title}")
     order = np.arange(len(device))
     if shuffle_seed is not None:
@@ -134,13 +133,20 @@ def lay_out(
     )
 
 
+def _room(method: Method, page: tuple[float, float]) -> tuple[int, int]:
+    """Patches in a row and rows on a sheet that a page has room for."""
+    columns = min(int((page[0] - 2 * MARGIN - LABEL) // method.patch_width), method.longest_row)
+    usable = page[1] - 2 * MARGIN - HEADER - FOOTER + method.gap
+    return columns, int(usable // (method.patch_height + method.gap))
+
+
 def layout_of(chart: ReadingSet) -> Layout:
     """The layout a laid-out chart was given, from its positions and what its header keeps."""
     if chart.rows is None or chart.columns is None or chart.sheets is None:
         raise BadInput("this chart has no SHEET, ROW and COLUMN fields; lay it out first")
     method = METHODS.get(chart.meta.get("METHOD", "strip"), METHODS["strip"])
     page = parse_page(chart.meta.get("PAGE", "a4"))
-    per_sheet = int(chart.rows[chart.sheets == 1].max())
+    per_sheet = max(_room(method, page)[1], int(chart.rows[chart.sheets == 1].max()))
     return Layout(
         method, page, int(chart.columns.max()), per_sheet, int(chart.sheets.max()), int(chart.rows.max())
     )

@@ -26,17 +26,21 @@ def near_neutral(cyan: npt.ArrayLike) -> Array:
 
 
 def ink_limit_ramps(channels: int = 4, steps: int = 21) -> Array:
-    """Paper and an even ramp of every channel alone up to raw 100 %, `steps` each without paper."""
+    """Paper, four times, and an even ramp of every channel alone up to raw 100 %, `steps` each without paper."""
     levels = np.linspace(0.0, 1.0, steps + 1)[1:]
-    return np.vstack([np.zeros((1, channels)), *(_single(channels, i, levels) for i in range(channels))])
+    return np.vstack([np.zeros((4, channels)), *(_single(channels, i, levels) for i in range(channels))])
 
 
 def linearization_ramps(limits: npt.ArrayLike, steps: int = 25) -> Array:
-    """Paper and a ramp of every channel from 0 to its limit (fractions), denser in the highlights."""
+    """Paper, four times, and a ramp of every channel from 0 to its limit (fractions), the limit twice.
+
+    Steps are denser in the highlights. Paper and limit scale every tone value, so their noise counts most.
+    """
     tops = np.asarray(limits, dtype=float)
     levels = np.linspace(0.0, 1.0, steps + 1)[1:] ** 1.25
     n = len(tops)
-    return np.vstack([np.zeros((1, n)), *(_single(n, i, levels * top) for i, top in enumerate(tops))])
+    levels = np.append(levels, 1.0)
+    return np.vstack([np.zeros((4, n)), *(_single(n, i, levels * top) for i, top in enumerate(tops))])
 
 
 def total_ink_steps(channels: int = 4, highest: float = 4.0, step: float = 0.2) -> Array:
@@ -210,7 +214,7 @@ def design(
 
 
 def _steps(count: int | None, channels: int, usual: int) -> int:
-    return usual if count is None else max(3, round((count - 1) / channels))
+    return usual if count is None else max(3, round((count - 4) / channels))
 
 
 def _single(channels: int, which: int, levels: Array) -> Array:

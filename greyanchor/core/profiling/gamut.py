@@ -51,7 +51,7 @@ class Gamut:
         return np.column_stack([chroma * np.cos(np.radians(hue)), chroma * np.sin(np.radians(hue))])
 
 
-def gamut_of(to_lab: Callable[[Array], Array], total_ink: float, steps: int = 25) -> Gamut:
+def gamut_of(to_lab: Callable[[Array], Array], total_ink: float, steps: int = 19) -> Gamut:
     """Boundary of everything CMYK under `total_ink` prints, sampled on the faces of the device solid.
 
     `to_lab` maps device fractions (n, 4) to Lab (n, 3).
@@ -72,7 +72,7 @@ def surface_samples(total_ink: float, steps: int) -> Array:
             face[:, fixed] = value
             faces.append(face)
             if value == 0.0:
-                for black in np.linspace(0.125, 1.0, 8):
+                for black in np.linspace(0.05, 1.0, 20):
                     dark = face.copy()
                     dark[:, 3] = black
                     faces.append(dark)

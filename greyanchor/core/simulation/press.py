@@ -137,8 +137,8 @@ class SimulatedPress:
         drift = 1.0 + np.array([-0.0011, 0.0006, -0.0002, 0.0003]) * age_days
         hot = max(0.0, self.environment.heat - self.media.best_heat - 6.0) / 10.0
         return PrintState(
-            volume=drift * (1.0 + 0.0035 * random.standard_normal(4)),
-            slope=(0.003 + 0.01 * hot) * random.standard_normal((2, 4)),
+            volume=drift * (1.0 + 0.002 * random.standard_normal(4)),
+            slope=(0.002 + 0.01 * hot) * random.standard_normal((2, 4)),
         )
 
     def spectra(
