@@ -36,7 +36,9 @@ class PrintRoom:
         """Lab that the nominal press prints for linearized values: what no builder sees."""
         return spectra_to_lab(self.press.spectra(self.curves.apply(device)))
 
-    def read(self, device: np.ndarray, seed: int = 5, reading: int = 1, shuffle: int | None = 3) -> ReadingSet:
+    def read(
+        self, device: np.ndarray, seed: int = 5, reading: int = 1, shuffle: int | None = 3
+    ) -> ReadingSet:
         chart, _ = lay_out(device, CMYK, shuffle_seed=shuffle)
         return print_and_read(chart, self.press, seed, reading, pipeline=self.curves.apply)
 
@@ -63,5 +65,7 @@ def profile_readings(room: PrintRoom) -> ReadingSet:
 @pytest.fixture(scope="session")
 def built(profile_readings: ReadingSet) -> ProfileResult:
     """One quick profile that many tests look at."""
-    settings = ProfileSettings(Separation(total_ink=3.0), title="Quay proof — № 1", sizes=TableSizes(13, 25, 17, 13))
+    settings = ProfileSettings(
+        Separation(total_ink=3.0), title="Quay proof — № 1", sizes=TableSizes(13, 25, 17, 13)
+    )
     return build_profile(profile_readings, settings)

@@ -32,7 +32,14 @@ def _library() -> ctypes.CDLL:
     lib.cmsCreateLab4Profile.restype = ctypes.c_void_p
     lib.cmsCreateLab4Profile.argtypes = [ctypes.c_void_p]
     lib.cmsCreateTransform.restype = ctypes.c_void_p
-    lib.cmsCreateTransform.argtypes = [ctypes.c_void_p, ctypes.c_uint32, ctypes.c_void_p, ctypes.c_uint32, ctypes.c_uint32, ctypes.c_uint32]
+    lib.cmsCreateTransform.argtypes = [
+        ctypes.c_void_p,
+        ctypes.c_uint32,
+        ctypes.c_void_p,
+        ctypes.c_uint32,
+        ctypes.c_uint32,
+        ctypes.c_uint32,
+    ]
     lib.cmsDoTransform.argtypes = [ctypes.c_void_p, ctypes.c_void_p, ctypes.c_void_p, ctypes.c_uint32]
     for name in ("cmsDeleteTransform", "cmsCloseProfile"):
         getattr(lib, name).argtypes = [ctypes.c_void_p]
@@ -55,7 +62,11 @@ def _run(profile: bytes, values: np.ndarray, source: str, target: str, intent: s
     given = np.ascontiguousarray(values, dtype=float)
     out = np.empty((len(given), 4 if target == "CMYK" else 3))
     lib.cmsDoTransform(transform, given.ctypes.data, out.ctypes.data, len(given))
-    for close, handle in ((lib.cmsDeleteTransform, transform), (lib.cmsCloseProfile, ours), (lib.cmsCloseProfile, lab)):
+    for close, handle in (
+        (lib.cmsDeleteTransform, transform),
+        (lib.cmsCloseProfile, ours),
+        (lib.cmsCloseProfile, lab),
+    ):
         close(handle)
     return out
 

@@ -12,6 +12,7 @@ from greyanchor.bench.headlines import headline
 from greyanchor.bench.models import Build, Stage, Task
 from greyanchor.bench.services import objections, voided_by
 from greyanchor.checks.models import Check
+from greyanchor.core.readings import Comparison
 from greyanchor.drawing.calibration import curve_plot, limit_plot, tone_plot, total_ink_plot
 from greyanchor.drawing.patches import difference_map
 from greyanchor.library.models import PrintMode
@@ -29,8 +30,9 @@ class StageView:
     waits_for: str
     facts: dict[str, Any] | None = None
     passes: list[ReadingPass] = field(default_factory=list)
-    comparison: Any = None
+    comparison: Comparison | None = None
     comparison_map: str = ""
+    suspects: str = ""
     plots: list[str] = field(default_factory=list)
     objections: list[Any] = field(default_factory=list)
     voids: list[str] = field(default_factory=list)
@@ -66,6 +68,7 @@ def _evidence(view: StageView) -> None:
         view.open_pass = next((p for p in passes if p.state == ReadingPass.State.OPEN), None)
         if len(view.passes) > 1:
             view.comparison = double_reading(job)
+            view.suspects = ", ".join(map(str, _rows_to_read_again(view.comparison)))
             chart = job.chart.patches
             if chart.rows is not None and chart.columns is not None:
                 view.comparison_map = difference_map(
@@ -75,6 +78,15 @@ def _evidence(view: StageView) -> None:
     view.objections = objections(stage) if stage.state == Stage.State.OPEN else []
     view.voids = [kinds.BY_NAME[s.kind].title for s in voided_by(stage)]
     view.task = stage.tasks.first() if stage.kind == kinds.PROFILE else None
+
+
+def _rows_to_read_again(comparison: Comparison) -> list[int]:
+    """Suspect rows, and the rows of single outliers when the passes do not agree."""
+    rows = set(comparison.suspect_rows)
+    if not comparison.acceptable() and comparison.rows is not None:
+        far = comparison.differences > 2.0
+        rows |= {int(r) for r in comparison.rows[far]}
+    return sorted(rows)
 
 
 def plots(stage: Stage) -> list[str]:

@@ -51,8 +51,10 @@ def worker() -> int:
     _prepare()
     from huey.contrib.djhuey import HUEY
 
+    from greyanchor.bench import tasks as registered  # the queue knows a task only after its module is loaded
     from greyanchor.bench.services import mark_interrupted_tasks
 
+    assert registered.build_profile_task is not None
     mark_interrupted_tasks()
     consumer = HUEY.create_consumer(workers=1, worker_type="thread", periodic=False, check_worker_health=True)
     consumer.run()

@@ -12,7 +12,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from greyanchor.core.charts.layout import lay_out
-from greyanchor.core.colorimetry import Array, spectra_to_lab
+from greyanchor.core.colorimetry import Array, delta_e_2000, spectra_to_lab
 from greyanchor.core.environment import PrintEnvironment
 from greyanchor.core.errors import BadInput, NotReadable
 from greyanchor.core.formats import cgats
@@ -130,9 +130,9 @@ def read_row(pk: int, row: int) -> RowOutcome:
             spectra = reader.read_row(row, current.number, attempt, minutes)
         except NotReadable as error:
             return RowOutcome(row, False, _sentence(error.reason))
-        verdict = judge_row(expected_lab(job, row), spectra_to_lab(spectra), _neighbours(job, row))
-        if not verdict.ok:
-            return RowOutcome(row, False, f"Row {row} was not kept: {verdict.reason}.")
+        refusal = _refusal(current, row, spectra_to_lab(spectra))
+        if refusal:
+            return RowOutcome(row, False, refusal)
         ReadingRow.objects.update_or_create(
             reading_pass=current, row=row, defaults={"spectra": np.round(spectra, 6).tolist()}
         )
@@ -144,6 +144,43 @@ def read_row(pk: int, row: int) -> RowOutcome:
     return RowOutcome(
         row, True, f"Row {row} is kept." if not finished else "Every row is read. The pass is complete."
     )
+
+
+def _refusal(current: ReadingPass, row: int, lab: Array) -> str:
+    """Why a row is not kept, or nothing.
+
+    An earlier pass may itself be the wrong one: a row that is refused twice alike against it is kept,
+    and the comparison of the passes then tells that the row differs.
+    """
+    job = current.sheet_print
+    rough = not job.passes.filter(state=ReadingPass.State.DONE).exists()
+    verdict = judge_row(expected_lab(job, row), lab, _neighbours(job, row), rough)
+    if verdict.ok:
+        return ""
+    before = current.attempts.get(f"refused {row}")
+    if not rough and before is not None and len(before) == len(lab):
+        if float(np.median(delta_e_2000(np.array(before), lab))) < 0.8:
+            return ""
+    current.attempts[f"refused {row}"] = np.round(lab, 3).tolist()
+    current.save(update_fields=["attempts"])
+    return f"Row {row} was not kept: {verdict.reason}."
+
+
+def reopen_rows(pk: int, rows: list[int]) -> ReadingPass:
+    """Take some rows out of a complete pass so that they are read again; the others stay."""
+    with transaction.atomic():
+        current = ReadingPass.objects.select_for_update().select_related("sheet_print").get(pk=pk)
+        present = set(current.rows.values_list("row", flat=True))
+        if not present:
+            raise BadInput("this pass came as a file; upload it again instead")
+        if not rows or not set(rows) <= present:
+            raise BadInput(f"rows {', '.join(map(str, rows)) or '(none)'} are not in this pass")
+        if current.sheet_print.passes.filter(state=ReadingPass.State.OPEN).exclude(pk=pk).exists():
+            raise BadInput("another pass over this sheet is open; finish it first")
+        current.rows.filter(row__in=rows).delete()
+        current.state, current.finished_at, current.text = ReadingPass.State.OPEN, None, ""
+        current.save()
+    return current
 
 
 def undo_row(pk: int) -> int | None:

@@ -101,6 +101,14 @@ def _download(data: bytes, content_type: str, name: str) -> HttpResponse:
 
 
 @require_POST
+def pass_reopen(request: HttpRequest, pk: int) -> HttpResponse:
+    """Read some rows of a complete pass again."""
+    rows = [int(r) for r in request.POST.get("rows", "").split(",") if r.strip().isdigit()]
+    current = services.reopen_rows(pk, rows)
+    return redirect("reading", pk=current.pk)
+
+
+@require_POST
 def pass_discard(request: HttpRequest, pk: int) -> HttpResponse:
     job = services.discard_pass(pk)
     messages.info(request, "The unfinished pass is thrown away.")

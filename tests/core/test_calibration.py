@@ -46,7 +46,10 @@ def test_a_limit_keeps_nearly_all_chroma_and_saves_ink(name: str) -> None:
 
 
 def test_more_ink_capacity_means_a_higher_limit() -> None:
-    coated, bond = find_limits(ramps("petrel-44/fathom-satin-260")), find_limits(ramps("petrel-44/thrift-bond-90"))
+    coated, bond = (
+        find_limits(ramps("petrel-44/fathom-satin-260")),
+        find_limits(ramps("petrel-44/thrift-bond-90")),
+    )
     assert all(coated[c].limit > bond[c].limit for c in "CMYK")
 
 
@@ -64,7 +67,9 @@ def test_a_channel_whose_ramp_is_straight_has_no_limit() -> None:
     for i in range(3):
         others[12 * i : 12 * i + 12, i] = steps
     hue = np.radians([230, 350, 95])
-    other_lab = np.vstack([np.column_stack([95 - 30 * steps, 60 * steps * np.cos(h), 60 * steps * np.sin(h)]) for h in hue])
+    other_lab = np.vstack(
+        [np.column_stack([95 - 30 * steps, 60 * steps * np.cos(h), 60 * steps * np.sin(h)]) for h in hue]
+    )
     keep = others.sum(axis=1) > 0
     readings = ReadingSet(
         ids=tuple(map(str, range(12 + keep.sum()))),
@@ -81,7 +86,10 @@ def test_a_hook_in_hue_is_found_and_named() -> None:
     cyan = (base.device[:, 0] > 0.7) & (base.device[:, 1:].max(axis=1) == 0)
     turn = np.radians(60 * np.clip(base.device[cyan, 0] - 0.7, 0, None))
     rotated = np.column_stack(
-        [lab[cyan, 1] * np.cos(turn) - lab[cyan, 2] * np.sin(turn), lab[cyan, 1] * np.sin(turn) + lab[cyan, 2] * np.cos(turn)]
+        [
+            lab[cyan, 1] * np.cos(turn) - lab[cyan, 2] * np.sin(turn),
+            lab[cyan, 1] * np.sin(turn) + lab[cyan, 2] * np.cos(turn),
+        ]
     )
     lab[cyan, 1:] = rotated * (1 + base.device[cyan, 0:1] - 0.7)
     hooked = replace(base, spectra=None, measured_lab=lab)
@@ -125,7 +133,9 @@ def test_every_aim_is_met_by_its_own_measure(room: PrintRoom, aim: str) -> None:
 def test_a_curve_never_reverses_whatever_the_noise(seed: int, noise: float) -> None:
     random = np.random.default_rng(seed)
     inputs = np.linspace(0, 1, 18)
-    fine = monotone(inputs, inputs**0.6 + noise * random.standard_normal(18) * (inputs > 0), np.linspace(0, 1, 500))
+    fine = monotone(
+        inputs, inputs**0.6 + noise * random.standard_normal(18) * (inputs > 0), np.linspace(0, 1, 500)
+    )
     assert (np.diff(fine) >= 0).all() and np.isfinite(fine).all()
 
 

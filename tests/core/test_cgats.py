@@ -16,7 +16,11 @@ HEAD = "CGATS.17\n"
 
 def table(fields: str, *rows: str, sets: int | None = None, head: str = HEAD) -> str:
     count = f"NUMBER_OF_SETS {len(rows) if sets is None else sets}\n"
-    return f"{head}BEGIN_DATA_FORMAT\n{fields}\nEND_DATA_FORMAT\n{count}BEGIN_DATA\n" + "\n".join(rows) + "\nEND_DATA\n"
+    return (
+        f"{head}BEGIN_DATA_FORMAT\n{fields}\nEND_DATA_FORMAT\n{count}BEGIN_DATA\n"
+        + "\n".join(rows)
+        + "\nEND_DATA\n"
+    )
 
 
 def spectral(n: int = 4) -> ReadingSet:
@@ -53,7 +57,11 @@ def test_writing_what_was_read_is_stable() -> None:
 @settings(max_examples=25, deadline=None)
 def test_xyz_and_lab_survive_a_round_trip(n: int, kind: str) -> None:
     random = np.random.default_rng(n)
-    values = random.uniform([10, -60, -60], [95, 60, 60], (n, 3)) if kind == "LAB" else random.uniform(1, 95, (n, 3))
+    values = (
+        random.uniform([10, -60, -60], [95, 60, 60], (n, 3))
+        if kind == "LAB"
+        else random.uniform(1, 95, (n, 3))
+    )
     given_set = ReadingSet(
         ids=tuple(str(i) for i in range(n)),
         channels=tuple("CMYK"),
@@ -65,7 +73,11 @@ def test_xyz_and_lab_survive_a_round_trip(n: int, kind: str) -> None:
 
 
 def test_decimal_commas_tabs_crlf_quotes_and_a_byte_order_mark_are_read() -> None:
-    text = table('SAMPLE_ID\tSAMPLE_NAME\tLAB_L\tLAB_A\tLAB_B', '1\t"white one"\t95,2\t0,8\t-1,5', '2\t"grey"\t50,0\t0\t0')
+    text = table(
+        "SAMPLE_ID\tSAMPLE_NAME\tLAB_L\tLAB_A\tLAB_B",
+        '1\t"white one"\t95,2\t0,8\t-1,5',
+        '2\t"grey"\t50,0\t0\t0',
+    )
     data = ("\ufeff" + text.replace("\n", "\r\n")).encode("utf-8")
     read = cgats.loads(data)
     np.testing.assert_allclose(read.lab()[0], [95.2, 0.8, -1.5])
@@ -77,7 +89,10 @@ def test_latin_1_and_unknown_keywords_are_read() -> None:
     assert read.ids == ("1",) and read.meta["SOMETHING_NEW"] == "x"
 
 
-@pytest.mark.parametrize("pattern", ["SPECTRAL_NM{}", "nm{}", "SPECTRAL_{}", "R_{}", "SPEC_{}", "{}NM".replace("{}", "SPECTRAL_{}")])
+@pytest.mark.parametrize(
+    "pattern",
+    ["SPECTRAL_NM{}", "nm{}", "SPECTRAL_{}", "R_{}", "SPEC_{}", "{}NM".replace("{}", "SPECTRAL_{}")],
+)
 def test_spectra_are_recognised_by_many_names_and_in_percent(pattern: str) -> None:
     fields = "SAMPLE_ID " + " ".join(pattern.format(nm) for nm in range(380, 731, 10))
     read = cgats.loads(table(fields, "1 " + " ".join(["80.0"] * 36)))
@@ -111,7 +126,11 @@ BAD = [
     (table("SAMPLE_ID LAB_L LAB_A LAB_B", "1 50 0 0", sets=3), 7, "NUMBER_OF_SETS"),
     (table("CMYK_C CMYK_M CMYK_Y CMYK_K LAB_L LAB_A LAB_B", "0 0 0 120 50 0 0"), 7, "device value"),
     (table("SAMPLE_ID COMMENT", "1 x"), 2, "no field"),
-    (table("SAMPLE_ID LAB_L LAB_A LAB_B", "1 50 0 0").replace("END_DATA\n", "", 2).replace("END_DATA", ""), None, "."),
+    (
+        table("SAMPLE_ID LAB_L LAB_A LAB_B", "1 50 0 0").replace("END_DATA\n", "", 2).replace("END_DATA", ""),
+        None,
+        ".",
+    ),
     (table("LAB_L LAB_A LAB_B", "50 0 0").rsplit("END_DATA", 1)[0], 7, "END_DATA is missing"),
     (HEAD + "BEGIN_DATA\n1\nEND_DATA\n", 2, "before any"),
     (table("LAB_L LAB_L LAB_B", "50 0 0"), 2, "more than once"),
@@ -119,7 +138,9 @@ BAD = [
 
 
 @pytest.mark.parametrize(("data", "line", "words"), BAD)
-def test_what_cannot_be_understood_is_refused_with_file_line_and_reason(data: bytes | str, line: int | None, words: str) -> None:
+def test_what_cannot_be_understood_is_refused_with_file_line_and_reason(
+    data: bytes | str, line: int | None, words: str
+) -> None:
     with pytest.raises(BadInput, match=words) as caught:
         cgats.loads(data, "mine.txt")
     assert caught.value.source == "mine.txt"

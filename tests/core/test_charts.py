@@ -47,7 +47,16 @@ def test_too_small_a_profile_chart_is_refused_with_the_number_needed() -> None:
 
 def test_the_control_strip_has_patches_for_every_criterion() -> None:
     found = groups(patches.control_strip())
-    wanted = ("substrate", "primaries", "chromatic_primaries", "k_solid", "secondaries", "greys", "black", "outer_gamut")
+    wanted = (
+        "substrate",
+        "primaries",
+        "chromatic_primaries",
+        "k_solid",
+        "secondaries",
+        "greys",
+        "black",
+        "outer_gamut",
+    )
     assert {name: int(found[name].sum()) for name in wanted if found[name].sum() < 1} == {}
     assert found["primaries"].sum() == 4 and found["greys"].sum() >= 6 and found["outer_gamut"].sum() >= 9
 
@@ -77,8 +86,13 @@ def test_impossible_charts_are_refused(arguments: dict, words: str) -> None:
 @pytest.mark.parametrize("method", ["strip", "table", "inline"])
 def test_every_patch_stands_on_the_page_and_none_on_another(page: str, method: str) -> None:
     chart, layout = lay_out(patches.profile_patches(800, 3.0), CMYK, page, method, shuffle_seed=1)
-    boxes = [layout.rectangle((r - 1) % layout.rows_per_sheet, c - 1) for r, c in zip(chart.rows, chart.columns)]
-    assert max(b[0] + b[2] for b in boxes) <= layout.page[0] and max(b[1] + b[3] for b in boxes) <= layout.page[1] - 10
+    boxes = [
+        layout.rectangle((r - 1) % layout.rows_per_sheet, c - 1) for r, c in zip(chart.rows, chart.columns)
+    ]
+    assert (
+        max(b[0] + b[2] for b in boxes) <= layout.page[0]
+        and max(b[1] + b[3] for b in boxes) <= layout.page[1] - 10
+    )
     places = set(zip(chart.sheets.tolist(), boxes))
     assert len(places) == len(chart)
     assert layout_of(chart) == layout and np.abs(sheet_places(chart)).max() <= 0.5
@@ -87,7 +101,10 @@ def test_every_patch_stands_on_the_page_and_none_on_another(page: str, method: s
 def test_mixing_patches_loses_none() -> None:
     device = patches.profile_patches(300, 3.0)
     chart, _ = lay_out(device, CMYK, shuffle_seed=9)
-    np.testing.assert_allclose(np.sort(chart.device.view("f8,f8,f8,f8"), axis=0).view(float), np.sort(device.view("f8,f8,f8,f8"), axis=0).view(float))
+    np.testing.assert_allclose(
+        np.sort(chart.device.view("f8,f8,f8,f8"), axis=0).view(float),
+        np.sort(device.view("f8,f8,f8,f8"), axis=0).view(float),
+    )
 
 
 @pytest.mark.parametrize("page", ["", "a9", "10x10", "200", "1e9x1e9", "axb"])
@@ -98,7 +115,9 @@ def test_a_page_that_makes_no_sense_is_refused(page: str) -> None:
 
 @pytest.fixture(scope="module")
 def chart():  # noqa: ANN201
-    laid_out, layout = lay_out(patches.profile_patches(700, 3.0), CMYK, shuffle_seed=2, meta={"DESCRIPTOR": "Quay chart"})
+    laid_out, layout = lay_out(
+        patches.profile_patches(700, 3.0), CMYK, shuffle_seed=2, meta={"DESCRIPTOR": "Quay chart"}
+    )
     return with_environment(laid_out, "Petrel 44 · Thrift Bond 90"), layout
 
 
@@ -109,7 +128,9 @@ def test_the_tiff_is_cmyk_with_the_device_values_in_place(chart) -> None:  # noq
     scale = image.width / layout.page[0]
     for i in (0, 333, 699):
         image.seek(int(laid_out.sheets[i]) - 1)
-        left, top, w, h = layout.rectangle((int(laid_out.rows[i]) - 1) % layout.rows_per_sheet, int(laid_out.columns[i]) - 1)
+        left, top, w, h = layout.rectangle(
+            (int(laid_out.rows[i]) - 1) % layout.rows_per_sheet, int(laid_out.columns[i]) - 1
+        )
         pixel = image.getpixel((int((left + w / 2) * scale), int((top + h / 2) * scale)))
         np.testing.assert_allclose(pixel, np.round(laid_out.device[i] * 255), atol=0)
 
@@ -128,5 +149,11 @@ def _streams(data: bytes) -> list[bytes]:
 
     out = []
     for raw in re.findall(rb"stream\r?\n(.*?)endstream", data, re.S):
-        out.append(zlib.decompress(base64.a85decode(raw.strip(), adobe=False) if not raw.strip().endswith(b"~>") else base64.a85decode(b"<~" + raw.strip(), adobe=True)))
+        out.append(
+            zlib.decompress(
+                base64.a85decode(raw.strip(), adobe=False)
+                if not raw.strip().endswith(b"~>")
+                else base64.a85decode(b"<~" + raw.strip(), adobe=True)
+            )
+        )
     return out

@@ -79,12 +79,17 @@ def test_spectra_to_xyz_agrees_with_an_independent_library() -> None:
         illuminant = colour.SDS_ILLUMINANTS["FL11" if name == "F11" else name]
         theirs = np.array(
             [
-                colour.sd_to_XYZ(colour.SpectralDistribution(s, shape.wavelengths), illuminant=illuminant, method="ASTM E308")
+                colour.sd_to_XYZ(
+                    colour.SpectralDistribution(s, shape.wavelengths),
+                    illuminant=illuminant,
+                    method="ASTM E308",
+                )
                 for s in spectra
             ]
         )
         difference = cm.delta_e_2000(
-            cm.xyz_to_lab(cm.spectra_to_xyz(spectra, name), cm.white_point(name)), cm.xyz_to_lab(theirs, cm.white_point(name))
+            cm.xyz_to_lab(cm.spectra_to_xyz(spectra, name), cm.white_point(name)),
+            cm.xyz_to_lab(theirs, cm.white_point(name)),
         )
         # a fluorescent line between two 10 nm bands is weighted differently by different interpolations
         assert difference.max() < (0.3 if name == "F11" else 0.05), name
@@ -93,9 +98,15 @@ def test_spectra_to_xyz_agrees_with_an_independent_library() -> None:
 def test_the_tables_are_those_of_the_library_they_came_from() -> None:
     warnings.simplefilter("ignore")
     colour = pytest.importorskip("colour")
-    theirs = colour.MSDS_CMFS["CIE 1931 2 Degree Standard Observer"].copy().align(colour.SpectralShape(360, 780, 1))
+    theirs = (
+        colour.MSDS_CMFS["CIE 1931 2 Degree Standard Observer"]
+        .copy()
+        .align(colour.SpectralShape(360, 780, 1))
+    )
     table = cie_table()
-    np.testing.assert_allclose(np.column_stack([table["x"], table["y"], table["z"]]), theirs.values, rtol=1e-6, atol=1e-9)
+    np.testing.assert_allclose(
+        np.column_stack([table["x"], table["y"], table["z"]]), theirs.values, rtol=1e-6, atol=1e-9
+    )
 
 
 @pytest.mark.parametrize("name", [*FIXED_LIGHTS, "D50", "D65", "5600K"])
@@ -118,7 +129,9 @@ def test_lab_goes_to_xyz_and_back(lab: tuple[float, float, float]) -> None:
 
 @given(lab_values, lab_values)
 @settings(max_examples=200, deadline=None)
-def test_the_parts_of_a_difference_make_up_the_whole(a: tuple[float, float, float], b: tuple[float, float, float]) -> None:
+def test_the_parts_of_a_difference_make_up_the_whole(
+    a: tuple[float, float, float], b: tuple[float, float, float]
+) -> None:
     d = cm.lab_difference(a, b)
     assert float(d.dl**2 + d.dc**2 + d.dh**2) == pytest.approx(float(d.de76**2), abs=1e-6)
     assert float(d.dch) == pytest.approx(float(np.hypot(d.dc, d.dh)), abs=1e-6)
@@ -143,7 +156,9 @@ def test_substrate_correction_moves_paper_and_keeps_the_darkest() -> None:
     assert corrected[1, 1] < aim[1, 1]
 
 
-@pytest.mark.parametrize(("start", "stop", "step"), [(380, 730, 5), (380, 730, 20), (400, 700, 10), (360, 750, 10)])
+@pytest.mark.parametrize(
+    ("start", "stop", "step"), [(380, 730, 5), (380, 730, 20), (400, 700, 10), (360, 750, 10)]
+)
 def test_other_ranges_and_steps_give_nearly_the_same_colour(start: int, stop: int, step: int) -> None:
     nm = np.arange(start, stop + 1, step, dtype=float)
     smooth = 0.2 + 0.6 / (1 + np.exp(-(nm - 560) / 25))

@@ -37,7 +37,9 @@ def test_two_good_passes_agree(passes: tuple[ReadingSet, ReadingSet]) -> None:
     assert found.suspect_rows == ()
 
 
-def test_one_scratched_patch_is_an_outlier_and_no_row_is_suspect(passes: tuple[ReadingSet, ReadingSet]) -> None:
+def test_one_scratched_patch_is_an_outlier_and_no_row_is_suspect(
+    passes: tuple[ReadingSet, ReadingSet],
+) -> None:
     first, second = passes
     bad = np.array([i == 100 for i in range(len(first))])
     found = compare(first, spoil(second, bad, 0.6))
@@ -122,6 +124,16 @@ def test_the_wrong_row_is_recognised_and_a_right_one_is_kept(passes: tuple[Readi
     assert not verdict.ok and "row 5" in verdict.reason
 
 
+def test_a_shifted_ramp_is_caught_against_an_earlier_reading() -> None:
+    chart, _ = lay_out(patches.ink_limit_ramps(), CMYK)
+    press = press_by_name("petrel-44")
+    first, second = (print_and_read(chart, press, 1, reading) for reading in (1, 2))
+    for row in range(1, 5):
+        expected, seen = first.lab()[first.rows == row], second.lab()[second.rows == row]
+        assert judge_row(expected, seen, rough=False).ok
+        assert not judge_row(expected, np.vstack([seen[1:], seen[-1:]]), rough=False).ok, row
+
+
 def test_the_instrument_refuses_without_a_valid_white_calibration() -> None:
     reader, spectra = StripReader(), np.full((10, 36), 0.5)
     with pytest.raises(NotReadable, match="white tile"):
@@ -138,4 +150,6 @@ def test_misreads_happen_about_as_often_as_told_and_seeds_repeat_them() -> None:
         seen = reader.read_row(spectra, (i, 1, 1), 1.0)
         slips += len(seen) != 12 or not np.allclose(seen, spectra, rtol=0.1)
     assert 20 <= slips <= 65
-    np.testing.assert_array_equal(reader.read_row(spectra, (4, 2), 1.0), reader.read_row(spectra, (4, 2), 1.0))
+    np.testing.assert_array_equal(
+        reader.read_row(spectra, (4, 2), 1.0), reader.read_row(spectra, (4, 2), 1.0)
+    )

@@ -90,7 +90,9 @@ def test_the_instrument_is_as_noisy_as_it_says() -> None:
 
 def test_the_same_seed_prints_the_same_sheet() -> None:
     press, device = press_by_name("gannet-64"), np.random.default_rng(1).random((20, 4))
-    np.testing.assert_array_equal(press.spectra(device, press.sheet(3), seed=4), press.spectra(device, press.sheet(3), seed=4))
+    np.testing.assert_array_equal(
+        press.spectra(device, press.sheet(3), seed=4), press.spectra(device, press.sheet(3), seed=4)
+    )
 
 
 def test_unknown_stand_ins_are_refused_with_what_there_is() -> None:
@@ -100,11 +102,15 @@ def test_unknown_stand_ins_are_refused_with_what_there_is() -> None:
         press_by_name("petrel-44/parchment")
 
 
-@pytest.mark.parametrize("change", [{"passes": 0}, {"heat": 400.0}, {"vacuum": -1.0}, {"direction": "up"}, {"halftone": "none"}])
+@pytest.mark.parametrize(
+    "change", [{"passes": 0}, {"heat": 400.0}, {"vacuum": -1.0}, {"direction": "up"}, {"halftone": "none"}]
+)
 def test_an_environment_that_cannot_be_is_refused(change: dict) -> None:
     with pytest.raises(BadInput):
         environment(**change)
 
 
 def test_environments_have_a_fingerprint() -> None:
-    assert environment().content_hash() == environment().content_hash() != environment(passes=6).content_hash()
+    assert (
+        environment().content_hash() == environment().content_hash() != environment(passes=6).content_hash()
+    )

@@ -245,7 +245,7 @@ def _spectra(table: _Table, index: dict[str, int]) -> Array | None:
             f"spectra from {nm[0]:.0f} to {nm[-1]:.0f} nm are too narrow for colour", line=table.fields_line
         )
     values = _columns(table, [b[1] for b in bands])
-    if values.max() > 2.0:
+    if (values.max(axis=1) > 2.0).mean() >= 0.5:  # percent; one wild value alone does not make it so
         values = values / 100.0
     _check_range(table, values, -0.02, 2.0, "reflectance factor")
     if len(nm) == len(WAVELENGTHS) and (nm == WAVELENGTHS).all():

@@ -26,6 +26,7 @@ _SOLIDS = {
 }
 _BLACK = (16.0, 0.0, 0.0)
 _N = 1.9
+_MECHANICAL_GAIN = np.array([0.06, 0.06, 0.03, -0.008])
 _FULL_BLACK_TRANSMITS = 0.35
 
 
@@ -46,9 +47,8 @@ def _primaries() -> Array:
 def aim_lab(device: Array) -> Array:
     """Lab (n, 3), D50 absolute, that Northlight Coated asks for at CMYK fractions (n, 4)."""
     values = np.asarray(device, dtype=float)
-    spread = values + 4.0 * 0.03 * values * (
-        1.0 - values
-    )  # mechanical part; Yule-Nielsen adds the optical part
+    # mechanical part of the gain; Yule-Nielsen mixing adds the optical part, most for black
+    spread = values + 4.0 * _MECHANICAL_GAIN * values * (1.0 - values)
     roots = _primaries() ** (1.0 / _N)
     return xyz_to_lab((demichel(spread) @ roots) ** _N)
 

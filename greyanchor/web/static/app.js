@@ -88,30 +88,43 @@ function prepare(root) {
 }
 
 let typed = "";
+let busy = false;
+const waiting = [];
+
+// A key pressed while a row is on its way waits its turn: none is lost, none acts twice.
 function readingKey(e) {
   const page = document.getElementById("reading");
   if (!page || e.ctrlKey || e.altKey || e.metaKey || e.target.closest("input, textarea, select")) return;
-  if (page.classList.contains("htmx-request")) { if ([" ", "Enter"].includes(e.key)) e.preventDefault(); return; }
-  const press = name => { const b = page.querySelector(`[data-key="${name}"]`); if (b) { e.preventDefault(); b.click(); } };
-  if (/^[0-9]$/.test(e.key)) {
-    typed = (typed + e.key).slice(-4);
+  if (e.key === "Enter" && e.target.closest("button, a, summary")) return;
+  if (!/^([0-9]| |Enter|[wupgWUPG])$/.test(e.key)) return;
+  e.preventDefault();
+  if (busy) waiting.push(e.key.toLowerCase()); else actOn(e.key.toLowerCase());
+}
+
+function actOn(key) {
+  const page = document.getElementById("reading");
+  if (!page) return;
+  if (/^[0-9]$/.test(key)) {
+    typed = (typed + key).slice(-4);
     page.querySelector("#typed").textContent = typed;
     return;
   }
-  if (e.key === " " || e.key === "Enter") {
-    if (e.key === "Enter" && e.target.closest("button, a, summary")) return;
-    press("read");
-  } else if (e.key === "w" || e.key === "W") press("white");
-  else if (e.key === "u" || e.key === "U") press("undo");
-  else if (e.key === "p" || e.key === "P") press("pause");
-  else if (e.key === "g" || e.key === "G") {
-    const row = page.querySelector("#go-row");
-    row.value = typed;
+  if (key === "g") {
+    page.querySelector("#go-row").value = typed;
     typed = "";
-    press("go");
-  } else return;
+  }
+  const name = {" ": "read", enter: "read", w: "white", u: "undo", p: "pause", g: "go"}[key];
+  const button = page.querySelector(`[data-key="${name}"]`);
+  if (button) button.click();
 }
 
+document.addEventListener("htmx:beforeRequest", e => { if (e.target.closest("#reading")) busy = true; });
+for (const done of ["htmx:afterSettle", "htmx:responseError", "htmx:sendError"]) {
+  document.addEventListener(done, () => {
+    busy = false;
+    while (waiting.length && !busy) actOn(waiting.shift());
+  });
+}
 document.addEventListener("keydown", readingKey);
 document.addEventListener("DOMContentLoaded", () => {
   prepare(document);

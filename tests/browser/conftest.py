@@ -1,0 +1,156 @@
+"""The real application in its own processes, and Chromium to use it."""
+
+from __future__ import annotations
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--no-first-run",
+]
+PREPARE = """
+import django; django.setup()
+from django.core.management import call_command
+call_command("migrate", verbosity=0)
+from greyanchor.web import demo
+from greyanchor.profiles.services import ensure_northlight_aim
+demo._people(); demo._library(); ensure_northlight_aim()
+"""
+
+
+class Server:
+    """`greyanchor serve` on a free port with a home of its own; can be killed and started again."""
+
+    def __init__(self, home: Path) -> None:
+        self.home = home
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        self.url = f"http://127.0.0.1:{self.port}"
+        kept = {k: v for k, v in os.environ.items() if k not in ("DJANGO_SETTINGS_MODULE", "SECRET_KEY")}
+        self.environment = {
+            **kept,
+            "GREYANCHOR_HOME": str(home),
+            "GREYANCHOR_DEMO": "1",
+            "DJANGO_SETTINGS_MODULE": "greyanchor.config.settings",
+        }
+        self.process: subprocess.Popen[bytes] | None = None
+
+    def run(self, code: str) -> str:
+        """Run Python inside the application's settings."""
+        return subprocess.run(
+            [sys.executable, "-c", code], env=self.environment, check=True, capture_output=True, text=True
+        ).stdout
+
+    def start(self) -> None:
+        command = [sys.executable, "-m", "greyanchor.cli", "serve", "--port", str(self.port)]
+        self.process = subprocess.Popen(command, env=self.environment, start_new_session=True)
+        for _ in range(200):
+            try:
+                urllib.request.urlopen(f"{self.url}/sign-in/", timeout=1)
+                return
+            except OSError:
+                time.sleep(0.1)
+        raise RuntimeError("the server did not start")
+
+    def kill(self) -> None:
+        """As a power cut would: web and worker at once."""
+        assert self.process is not None
+        os.killpg(self.process.pid, signal.SIGKILL)
+        for line in subprocess.run(
+            ["ps", "-eo", "pid,args"], capture_output=True, text=True
+        ).stdout.splitlines():
+            if line.endswith("greyanchor.cli worker"):
+                pid = int(line.split()[0])
+                if str(self.home) in Path(f"/proc/{pid}/environ").read_text(errors="ignore"):
+                    os.kill(pid, signal.SIGKILL)
+        self.process.wait()
+
+    def stop(self) -> None:
+        assert self.process is not None
+        self.process.send_signal(signal.SIGINT)
+        self.process.wait(timeout=15)
+
+
+@pytest.fixture
+def server(tmp_path: Path) -> Iterator[Server]:
+    made = Server(tmp_path)
+    made.run(PREPARE)
+    made.start()
+    yield made
+    if made.process is not None and made.process.poll() is None:
+        made.stop()
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        launched = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        yield launched
+        launched.close()
+
+
+@pytest.fixture
+def page(browser: Browser, server: Server) -> Iterator[Page]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    opened = context.new_page()
+    problems: list[str] = []
+    opened.on("pageerror", lambda error: problems.append(str(error)))
+    opened.set_default_timeout(15000)
+    yield opened
+    context.close()
+    assert problems == []
+
+
+def sign_in(page: Page, server: Server, name: str = "ines", password: str = "quay-street-1") -> None:
+    """With the keyboard alone."""
+    page.goto(server.url)
+    page.keyboard.type(name)
+    page.keyboard.press("Tab")
+    page.keyboard.type(password)
+    page.keyboard.press("Enter")
+    page.wait_for_selector("text=What needs doing")
+
+
+def press(page: Page, words: str) -> None:
+    """Focus a button or link by its words and press Enter."""
+    found = (
+        page.get_by_role("button", name=words, exact=True)
+        .or_(page.get_by_role("link", name=words, exact=True))
+        .first
+    )
+    found.focus()
+    page.keyboard.press("Enter")
+
+
+def read_pass(page: Page) -> int:
+    """Read a whole pass with W and the space bar, reading slips again; gives how many slips there were."""
+    page.wait_for_selector("#reading")
+    page.keyboard.press("w")
+    page.wait_for_selector("text=White calibration done")
+    slips = 0
+    for _ in range(120):
+        before = page.locator("#reading").inner_text()
+        page.keyboard.press("Space")
+        page.wait_for_function(
+            "before => !document.querySelector('#reading') || document.querySelector('#reading').innerText !== before",
+            arg=before,
+        )
+        if page.locator("#reading").count() == 0:
+            return slips
+        slips += page.locator(".reading-now.trouble").count()
+    raise AssertionError("the pass did not end")

@@ -1,0 +1,112 @@
+"""A small library and a signed-in client."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from django.contrib.auth.models import User
+from django.test import Client
+
+from greyanchor.bench.models import Build, Stage
+from greyanchor.bench.services import accept_stage, lay_out_stage, start_build
+from greyanchor.library.models import InkSet, Media, MediaClass, Printer, Site
+from greyanchor.measuring.services import keep_whole_pass, print_on_standin, standin_reading
+from greyanchor.profiles.models import AimRecord
+from greyanchor.profiles.services import ensure_northlight_aim
+
+CHOICES = {
+    "resolution": 1200,
+    "passes": 8,
+    "direction": "one way",
+    "halftone": "blue noise",
+    "heat": 36.0,
+    "vacuum": 50.0,
+}
+
+
+@pytest.fixture
+def user(db: None) -> User:
+    return User.objects.create_user("mara", password="a long password", first_name="Mara", last_name="Voss")
+
+
+@pytest.fixture
+def client(user: User) -> Client:
+    signed_in = Client()
+    signed_in.force_login(user)
+    return signed_in
+
+
+@pytest.fixture
+def aim(db: None) -> AimRecord:
+    return ensure_northlight_aim()
+
+
+@pytest.fixture
+def printer(db: None) -> Printer:
+    made = Printer.objects.create(
+        name="Petrel 44", model="Petrel 44", site=Site.objects.create(name="Quay Street"), serial="T-1", width_mm=1118,
+        resolutions=[600, 1200], passes=[6, 8],
+    )  # fmt: skip
+    made.ink_sets.set([InkSet.objects.create(name="Tarn pigment", channels=list("CMYK"), kind="aqueous")])
+    return made
+
+
+@pytest.fixture
+def media(db: None) -> Media:
+    return Media.objects.create(
+        name="Harbour Proof Semimatt 235", media_class=MediaClass.objects.create(name="coated"), maker="Wherry Mill", weight=235,
+        thickness=240, width_mm=1118, brightener="faint", heat=36,
+    )  # fmt: skip
+
+
+@pytest.fixture
+def build(printer: Printer, media: Media, user: User) -> Build:
+    return start_build("Test mode", printer, printer.ink_sets.get(), media, CHOICES, user)
+
+
+def stage_of(build: Build, kind: str) -> Stage:
+    return build.stages.select_related("build__mode__profile", "sheet_print__chart").get(kind=kind)
+
+
+def read_stage(build: Build, kind: str, user: User, passes: int = 2) -> Stage:
+    job = print_on_standin(stage_of(build, kind).sheet_print_id, user)
+    for number in range(1, passes + 1):
+        keep_whole_pass(job, standin_reading(job, number), "test reader", user)
+    return stage_of(build, kind)
+
+
+def accept(build: Build, kind: str, user: User, values: dict[str, Any], reason: str = "") -> Stage:
+    build.refresh_from_db()
+    return accept_stage(stage_of(build, kind).pk, build.version, values, reason, user)
+
+
+def found_limits(stage: Stage) -> dict[str, Any]:
+    return {"limits": {c: v["percent"] for c, v in stage.result["limits"].items()}}
+
+
+@pytest.fixture
+def up_to(build: Build, user: User) -> Callable[[str], Build]:
+    """Carry the build to a stage through the services, as a technician would."""
+
+    def carry(kind: str) -> Build:
+        if kind == "ink-limits":
+            return build
+        accept(build, "ink-limits", user, found_limits(read_stage(build, "ink-limits", user)))
+        if kind == "linearization":
+            return build
+        read_stage(build, "linearization", user)
+        accept(build, "linearization", user, {})
+        if kind == "total-ink":
+            return build
+        stage = read_stage(build, "total-ink", user, 1)
+        accept(build, "total-ink", user, {"total_ink": stage.result["percent"]})
+        if kind == "profile-chart":
+            return build
+        lay_out_stage(stage_of(build, "profile-chart"), {"patches": 220, "page": "a4"})
+        read_stage(build, "profile-chart", user)
+        accept(build, "profile-chart", user, {})
+        return build
+
+    return carry
