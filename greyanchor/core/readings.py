@@ -304,7 +304,9 @@ class RowVerdict:
     reason: str = ""
 
 
-def judge_row(expected: Array, measured: Array, others: dict[int, Array] | None = None, rough: bool = True) -> RowVerdict:
+def judge_row(
+    expected: Array, measured: Array, others: dict[int, Array] | None = None, rough: bool = True
+) -> RowVerdict:
     """Hold a row's Lab (n, 3) against what is expected of it, and against likely slips.
 
     What counts is whether reading the row backwards, shifted by a patch, or another row (`others`,
@@ -312,18 +314,27 @@ def judge_row(expected: Array, measured: Array, others: dict[int, Array] | None 
     reading of the same row is held to much less.
     """
     if len(measured) != len(expected):
-        return RowVerdict(False, f"{len(measured)} patches seen, {len(expected)} expected: move at an even pace")
+        return RowVerdict(
+            False, f"{len(measured)} patches seen, {len(expected)} expected: move at an even pace"
+        )
     own = _pattern_error(expected, measured)
     slips: list[tuple[float, str]] = []
     if len(expected) > 3:
         slips.append((_pattern_error(expected[::-1], measured), "it was read backwards: start at the label"))
         slips.append(
-            (_pattern_error(expected[1:], measured[:-1]), "the first patch was missed: start on the white before it")
+            (
+                _pattern_error(expected[1:], measured[:-1]),
+                "the first patch was missed: start on the white before it",
+            )
         )
-        slips.append((_pattern_error(expected[:-1], measured[1:]), "a patch was read twice: move at an even pace"))
+        slips.append(
+            (_pattern_error(expected[:-1], measured[1:]), "a patch was read twice: move at an even pace")
+        )
     for number, lab in (others or {}).items():
         if len(lab) == len(measured):
-            slips.append((_pattern_error(lab, measured), f"this looks like row {number}: place the ruler again"))
+            slips.append(
+                (_pattern_error(lab, measured), f"this looks like row {number}: place the ruler again")
+            )
     if slips:
         best, reason = min(slips)
         if best < 0.5 * own and own > (3.0 if rough else 1.0):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+from collections import OrderedDict
 from functools import cached_property
 from typing import Any
 
@@ -16,6 +18,22 @@ from greyanchor.core.readings import ReadingSet
 
 #: sent with `reading_pass` after the last row of a pass is in, or a file took its place
 pass_finished = Signal()
+
+
+_PARSED: OrderedDict[bytes, ReadingSet] = OrderedDict()
+_PARSED_KEPT = 64
+
+
+def parsed(text: str, name: str) -> ReadingSet:
+    """CGATS text as the core knows it; equal text is parsed once in each process."""
+    key = hashlib.sha1(text.encode(), usedforsecurity=False).digest()
+    found = _PARSED.get(key)
+    if found is None:
+        found = cgats.loads(text, name)
+        _PARSED[key] = found
+        while len(_PARSED) > _PARSED_KEPT:
+            _PARSED.popitem(last=False)
+    return found
 
 
 class Chart(models.Model):
@@ -33,7 +51,7 @@ class Chart(models.Model):
     @cached_property
     def patches(self) -> ReadingSet:
         """The chart as the core knows it."""
-        return cgats.loads(self.text, self.title)
+        return parsed(self.text, self.title)
 
 
 class SheetPrint(models.Model):
@@ -100,7 +118,7 @@ class ReadingPass(models.Model):
     @cached_property
     def readings(self) -> ReadingSet:
         """The finished pass as the core knows it."""
-        return cgats.loads(self.text, str(self))
+        return parsed(self.text, str(self))
 
 
 class ReadingRow(models.Model):

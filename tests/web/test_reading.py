@@ -130,7 +130,9 @@ def test_a_row_that_the_first_pass_misread_is_kept_the_second_time_told_and_read
     client: Client, current: ReadingPass, user: User, build: Build, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     careful = StripReader.measure
-    monkeypatch.setattr(StripReader, "read_row", lambda self, spectra, seed, minutes: careful(self, spectra, seed))
+    monkeypatch.setattr(
+        StripReader, "read_row", lambda self, spectra, seed, minutes: careful(self, spectra, seed)
+    )
     monkeypatch.setattr(services, "judge_row", lambda *_: RowVerdict(True))
     services.calibrate_white(current.pk)
     for row in range(1, 6):

@@ -127,7 +127,9 @@ def monotone(inputs: Array, values: Array, at: Array) -> Array:
         gentle = guide + smooth(inputs, values - guide, inputs)
     blend = np.asarray(gentle, dtype=float).copy()
     blend[0], blend[-1] = values[0], values[-1]
-    rising = np.asarray(isotonic_regression(np.clip(blend, min(values[0], values[-1]), values[-1])).x, dtype=float)
+    rising = np.asarray(
+        isotonic_regression(np.clip(blend, min(values[0], values[-1]), values[-1])).x, dtype=float
+    )
     rising[0] = values[0]
     return np.asarray(np.maximum.accumulate(PchipInterpolator(inputs, rising)(at)))
 

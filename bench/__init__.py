@@ -1,0 +1,1 @@
+"""Speed, memory and colour figures on this machine: `make bench`."""

@@ -1,0 +1,152 @@
+"""Print every figure beside its goal; the exit status tells whether all were met."""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+import resource
+import statistics
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+
+import numpy as np
+
+from greyanchor.core.charts import patches
+from greyanchor.core.colorimetry import Array, delta_e_2000, spectra_to_lab
+from greyanchor.core.density import sctv
+from tests import lcms
+from tests.conftest import PrintRoom, make_room
+
+PAGE_GOAL_MS = 100.0
+_missed: list[str] = []
+
+
+def tell(name: str, value: float, goal: float, unit: str) -> None:
+    """One line; anything above its goal is remembered."""
+    met = value <= goal
+    if not met:
+        _missed.append(name)
+    print(f"  {name:<58}{value:>9.3f} {unit:<6} goal {goal:g}   {'met' if met else 'MISSED'}", flush=True)
+
+
+def _spread(name: str, error: Array, mean: float, p95: float) -> None:
+    tell(f"{name}, mean", float(error.mean()), mean, "dE00")
+    tell(f"{name}, 95th percentile", float(np.percentile(error, 95)), p95, "dE00")
+
+
+def _own_process(work: Callable[[], None]) -> None:
+    """Run in a process of its own, so that its peak memory is its own."""
+    context = multiprocessing.get_context("fork")
+    process = context.Process(target=work)
+    process.start()
+    process.join()
+    if process.exitcode:
+        _missed.append(work.__name__)
+
+
+def _profile() -> None:
+    from greyanchor.core.profiling.build import ProfileSettings, build_profile
+    from greyanchor.core.profiling.separation import Separation
+
+    room: PrintRoom = make_room("petrel-44")
+    readings = room.read(patches.profile_patches(1500, 3.0))
+    noise = delta_e_2000(readings.lab(), room.truth(readings.values())).mean()
+    print(f"\nProfile from 1,500 spectral patches; readings are {noise:.2f} dE00 off the nominal press")
+    result = build_profile(readings, ProfileSettings(Separation(total_ink=3.0)))
+    tell("build, all tables", result.report["seconds"], 30.0, "s")
+    tell("peak memory", resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20, 1.0, "GB")
+    random = np.random.default_rng(99).random((6000, 4))
+    unseen = random[random.sum(axis=1) < 2.85]
+    truth = room.truth(unseen)
+    _spread(
+        "device to Lab, unseen patches",
+        delta_e_2000(lcms.device_to_lab(result.data, unseen), truth),
+        0.4,
+        1.0,
+    )
+    printed = room.truth(lcms.lab_to_device(result.data, truth))
+    _spread("Lab to device to press, in gamut", delta_e_2000(printed, truth), 0.5, 1.3)
+    lab = np.random.default_rng(3).uniform([0, -128, -128], [100, 127, 127], (200_000, 3))
+    total = max(
+        lcms.lab_to_device(result.data, lab, i).sum(axis=1).max()
+        for i in ("relative", "perceptual", "saturation")
+    )
+    tell("largest B2A total over the 300 % limit", 100 * (float(total) / 3.0 - 1.0), 1.0, "%")
+    sys.exit(1 if _missed else 0)
+
+
+def _linearization() -> None:
+    print("\nLinearization: a ramp printed through the curves and read again")
+    from greyanchor.core.calibration.ramps import find_ramps
+
+    for name in (
+        "petrel-44",
+        "petrel-44/thrift-bond-90",
+        "gannet-64/kelp-synthetic-190",
+        "petrel-44/saltmarsh-cotton-310",
+    ):
+        room = make_room(name)
+        again = room.read(patches.linearization_ramps([1, 1, 1, 1]), seed=71, shuffle=None)
+        off = [np.abs(sctv(r.xyz, r.xyz[0], r.xyz[-1]) - 100 * r.inputs) for r in find_ramps(again).values()]
+        tell(f"{name}, mean of the worst ink", max(float(o.mean()) for o in off), 1.0, "SCTV")
+        tell(f"{name}, largest", max(float(o.max()) for o in off), 2.5, "SCTV")
+
+
+def _pages() -> None:
+    print("\nPages on the server, median of 7, demo library")
+    with tempfile.TemporaryDirectory() as home:
+        os.environ.update(
+            GREYANCHOR_HOME=home, DJANGO_SETTINGS_MODULE="greyanchor.config.settings", GREYANCHOR_DEMO="1"
+        )
+        import django
+
+        django.setup()
+        from django.contrib.auth.models import User
+        from django.core.management import call_command
+        from django.test import Client
+
+        from greyanchor.web import demo
+
+        call_command("migrate", verbosity=0)
+        began = time.perf_counter()
+        demo.seed(lambda _: None)
+        tell("seeding the demo", time.perf_counter() - began, 60.0, "s")
+        client = Client(headers={"host": "127.0.0.1"})
+        client.force_login(User.objects.get(username="ines"))
+        for address in _addresses():
+            times = []
+            for _ in range(7):
+                response = client.get(address)
+                assert response.status_code == 200, (address, response.status_code)
+                times.append(float(response.headers["Server-Timing"].split("dur=")[1]))
+            tell(address, statistics.median(times), PAGE_GOAL_MS, "ms")
+    sys.exit(1 if _missed else 0)
+
+
+def _addresses() -> list[str]:
+    from greyanchor.bench.models import Build
+    from greyanchor.checks.models import Check
+    from greyanchor.measuring.models import Chart, ReadingPass
+
+    reading = ReadingPass.objects.filter(state="open").values_list("pk", flat=True)[0]
+    builds = [f"/builds/{pk}/" for pk in Build.objects.order_by("pk").values_list("pk", flat=True)]
+    return [
+        "/", "/modes/", "/modes/?q=harbour", "/modes/1/", "/printers/", "/printers/1/", "/media/", "/media/1/", "/checks/",
+        f"/checks/{Check.objects.values_list('pk', flat=True)[0]}/", "/profiles/1/", "/profiles/1/profile.icc", "/builds/new/", *builds,
+        f"/readings/{reading}/", f"/charts/{Chart.objects.order_by('-pk').values_list('pk', flat=True)[0]}/sheet-1.svg",
+    ]  # fmt: skip
+
+
+def main() -> int:
+    spectra_to_lab(np.ones(36))
+    _own_process(_profile)
+    _linearization()
+    _own_process(_pages)
+    print("\nAll goals met." if not _missed else f"\nMissed: {', '.join(_missed)}")
+    return 1 if _missed else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
