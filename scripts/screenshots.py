@@ -13,7 +13,13 @@ from pathlib import Path
 from playwright.sync_api import Page, sync_playwright
 
 TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--no-first-run"]
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--no-first-run",
+]
 PORT = 8765
 URL = f"http://127.0.0.1:{PORT}"
 
@@ -22,7 +28,9 @@ def main() -> None:
     TARGET.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as home:
         environment = {**os.environ, "GREYANCHOR_HOME": home}
-        server = subprocess.Popen([sys.executable, "-m", "greyanchor.cli", "demo", "--port", str(PORT)], env=environment)
+        server = subprocess.Popen(
+            [sys.executable, "-m", "greyanchor.cli", "demo", "--port", str(PORT)], env=environment
+        )
         try:
             _wait()
             with sync_playwright() as playwright:
@@ -56,7 +64,12 @@ def _draw(page: Page) -> None:
     page.keyboard.press("Enter")
     page.wait_for_selector("text=What needs doing")
     shot("start")
-    for name, address in (("print-modes", "/modes/"), ("printers", "/printers/"), ("media", "/media/"), ("new-build", "/builds/new/")):
+    for name, address in (
+        ("print-modes", "/modes/"),
+        ("printers", "/printers/"),
+        ("media", "/media/"),
+        ("new-build", "/builds/new/"),
+    ):
         page.goto(URL + address)
         shot(name)
     page.goto(f"{URL}/modes/?q=contract")

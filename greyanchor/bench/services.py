@@ -21,7 +21,7 @@ from greyanchor.core.formats import icc
 from greyanchor.core.verification.aims import strip_through_profile
 from greyanchor.core.verification.tolerances import SHIPPED
 from greyanchor.library.models import InkSet, Media, Printer, PrintMode
-from greyanchor.library.services import Outdated, release_mode
+from greyanchor.library.services import Outdated, release_mode, signed
 from greyanchor.measuring.models import ReadingPass, SheetPrint
 from greyanchor.measuring.queries import double_reading
 from greyanchor.measuring.services import averaged, make_chart, prepare_print
@@ -57,7 +57,7 @@ def start_build(
     if PrintMode.objects.filter(name=name).exists():
         raise BadInput(f"there is a print mode called {name} already; choose another name")
     environment = PrintEnvironment(printer=printer.model, ink_set=ink_set.name, media=media.name, **choices)
-    mode = PrintMode.objects.create(
+    mode = PrintMode(
         name=name,
         printer=printer,
         ink_set=ink_set,
@@ -65,6 +65,7 @@ def start_build(
         environment=environment.as_dict(),
         environment_hash=environment.content_hash(),
     )
+    signed(mode, user, "build started").save()
     build = Build.objects.create(
         mode=mode, owner=user, environment=environment.as_dict(), environment_hash=environment.content_hash()
     )
@@ -302,8 +303,8 @@ def _carry_to_mode(stage: Stage, values: dict[str, Any], user: AbstractBaseUser,
         release_mode(mode.pk, user, values.get("note", ""))
         return
     mode.version += 1
-    mode._change_reason = f"{kinds.BY_NAME[stage.kind].title} accepted" + (f": {reason}" if reason else "")  # type: ignore[attr-defined]
-    mode.save()
+    what = f"{kinds.BY_NAME[stage.kind].title} accepted"
+    signed(mode, user, f"{what}: {reason}" if reason else what).save()
 
 
 def voided_by(stage: Stage) -> list[Stage]:
@@ -335,7 +336,7 @@ def redo_stage(pk: int, based_on: int, user: AbstractBaseUser) -> Stage:
     mode = PrintMode.objects.get(pk=stage.build.mode_id)
     mode.state = PrintMode.State.BUILDING
     mode.version += 1
-    mode.save()
+    signed(mode, user, f"{kinds.BY_NAME[stage.kind].title} opened again").save()
     return stage
 
 

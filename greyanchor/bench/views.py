@@ -54,12 +54,21 @@ def _suggestion(request: HttpRequest) -> dict[str, Any]:
     initial: dict[str, Any] = {}
     printer, media = request.GET.get("printer", ""), request.GET.get("media", "")
     chosen_printer = Printer.objects.filter(pk=printer).first() if printer.isdigit() else None
+    if chosen_printer is None:  # begin with a machine that can be built on
+        chosen_printer = next(
+            (
+                p
+                for p in Printer.objects.prefetch_related("ink_sets")
+                if any(i.can_be_built for i in p.ink_sets.all())
+            ),
+            None,
+        )
     chosen_media = Media.objects.filter(pk=media).first() if media.isdigit() else None
     if chosen_printer:
         initial |= {
             "printer": chosen_printer.pk,
-            "ink_set": chosen_printer.ink_sets.first(),
-            "passes": max(chosen_printer.passes),
+            "ink_set": next((i.pk for i in chosen_printer.ink_sets.all() if i.can_be_built), None),
+            "passes": 8 if 8 in chosen_printer.passes else max(chosen_printer.passes),
         }
     if chosen_media:
         initial |= {"media": chosen_media.pk, "heat": chosen_media.heat, "vacuum": chosen_media.vacuum}

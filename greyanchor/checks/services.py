@@ -15,6 +15,7 @@ from greyanchor.core.verification.check import CheckResult, Finding
 from greyanchor.core.verification.check import check as run
 from greyanchor.core.verification.tolerances import SHIPPED
 from greyanchor.library.models import PrintMode
+from greyanchor.library.services import signed
 from greyanchor.profiles.models import AimRecord
 from greyanchor.profiles.queries import aim_of
 
@@ -48,7 +49,9 @@ def make_check(
         made_by=user,
     )
     mode.last_verdict, mode.last_check_summary = made.verdict, made.summary
-    mode.save(update_fields=["last_verdict", "last_check_summary", "changed_at"])
+    signed(mode, user, f"checked: {made.verdict}").save(
+        update_fields=["last_verdict", "last_check_summary", "changed_at"]
+    )
     return made
 
 

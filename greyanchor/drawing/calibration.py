@@ -17,7 +17,13 @@ def limit_plot(curves: Mapping[str, Mapping[str, Any]], limits: Mapping[str, flo
     label = "chroma or lightness gained, % of largest" if quantity == "work" else "density over paper"
     staggered = [Mark(m.x, "", m.colour) for m in marks]
     return line_plot(
-        series, Axis("raw input, %", 0, 100), Axis(label, 0, top), f"Ink limit view, {label}", staggered
+        series,
+        Axis("raw input, %", 0, 100),
+        Axis(label, 0, top),
+        f"Ink limit view, {label}",
+        staggered,
+        430,
+        260,
     )
 
 

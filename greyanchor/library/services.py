@@ -7,7 +7,6 @@ from typing import Any
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.utils import timezone
-from simple_history.utils import update_change_reason
 
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import Media, PrintMode
@@ -15,6 +14,12 @@ from greyanchor.library.models import Media, PrintMode
 
 class Outdated(BadInput):
     """Somebody else changed the record since the page was opened."""
+
+
+def signed(record: Any, user: AbstractBaseUser | None, why: str) -> Any:
+    """`record` with the name and the reason that its history will carry."""
+    record._history_user, record._change_reason = user, why[:100]
+    return record
 
 
 @transaction.atomic
@@ -31,8 +36,7 @@ def edit_media(pk: int, based_on: int, changes: dict[str, Any], user: AbstractBa
     for name, value in changes.items():
         setattr(media, name, value)
     media.version += 1
-    media.save()
-    update_change_reason(media, why[:100])
+    signed(media, user, why).save()
     return media
 
 
@@ -45,8 +49,7 @@ def release_mode(pk: int, user: AbstractBaseUser, note: str) -> PrintMode:
     mode.state = PrintMode.State.RELEASED
     mode.released_at, mode.released_by, mode.note = timezone.now(), user, note
     mode.version += 1
-    mode.save()
-    update_change_reason(mode, f"released: {note}"[:100])
+    signed(mode, user, f"released: {note}").save()
     return mode
 
 
@@ -60,6 +63,5 @@ def retire_mode(pk: int, based_on: int, user: AbstractBaseUser, why: str) -> Pri
         raise BadInput(f"{mode.name} is {mode.get_state_display()}, so it cannot be retired")
     mode.state = PrintMode.State.RETIRED
     mode.version += 1
-    mode.save()
-    update_change_reason(mode, f"retired: {why}"[:100])
+    signed(mode, user, f"retired: {why}").save()
     return mode

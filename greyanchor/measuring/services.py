@@ -158,9 +158,13 @@ def _refusal(current: ReadingPass, row: int, lab: Array) -> str:
     if verdict.ok:
         return ""
     before = current.attempts.get(f"refused {row}")
-    if not rough and before is not None and len(before) == len(lab):
-        if float(np.median(delta_e_2000(np.array(before), lab))) < 0.8:
-            return ""
+    alike = (
+        before is not None
+        and len(before) == len(lab)
+        and np.median(delta_e_2000(np.array(before), lab)) < 0.8
+    )
+    if alike and not rough:
+        return ""
     current.attempts[f"refused {row}"] = np.round(lab, 3).tolist()
     current.save(update_fields=["attempts"])
     return f"Row {row} was not kept: {verdict.reason}."

@@ -27,14 +27,20 @@ def reading_page(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _context(
-    current: ReadingPass, wanted: int | None = None, message: str = "", trouble: bool = False
+    current: ReadingPass,
+    wanted: int | None = None,
+    message: str = "",
+    trouble: bool = False,
+    last: int | None = None,
 ) -> dict[str, object]:
+    view = queries.reading_view(current, wanted)
     return {
         "pass": current,
         "job": current.sheet_print,
         "message": message,
         "trouble": trouble,
-        **queries.reading_view(current, wanted),
+        "last": next((r for r in view["rows"] if r.number == last), None),
+        **view,
     }
 
 
@@ -45,7 +51,7 @@ def _wanted(text: str | None) -> int | None:
 @require_POST
 def reading_act(request: HttpRequest, pk: int, act: str) -> HttpResponse:
     """One key on the reading page: read, white, undo or go."""
-    message, trouble, wanted = "", False, _wanted(request.POST.get("row"))
+    message, trouble, wanted, last = "", False, _wanted(request.POST.get("row")), None
     try:
         if act == "white":
             services.calibrate_white(pk)
@@ -57,6 +63,7 @@ def reading_act(request: HttpRequest, pk: int, act: str) -> HttpResponse:
         elif act == "read" and wanted:
             outcome = services.read_row(pk, wanted)
             message, trouble = outcome.message, not outcome.kept
+            last = None if trouble else wanted
             wanted = wanted if trouble else None
         elif act == "go":
             message = f"Row {wanted} is next." if wanted else "Which row? Type its number, then press G."
@@ -72,7 +79,7 @@ def reading_act(request: HttpRequest, pk: int, act: str) -> HttpResponse:
     if not request.htmx:  # type: ignore[attr-defined]
         (messages.error if trouble else messages.info)(request, message)
         return redirect("reading", pk=pk)
-    return render(request, "measuring/_reading.html", _context(current, wanted, message, trouble))
+    return render(request, "measuring/_reading.html", _context(current, wanted, message, trouble, last))
 
 
 @require_GET

@@ -116,7 +116,7 @@ class Plan:
 
 _PLANS = (
     Plan(
-        "Harbour Proof, contract proof", "Petrel 44", "Harbour Proof Semimatt 235", 8, "released", 900, True
+        "Harbour Proof, contract proof", "Petrel 44", "Harbour Proof Semimatt 235", 8, "released", 600, True
     ),
     Plan("Fathom Satin, pilot book covers", "Petrel 44", "Fathom Satin 260", 8, "released"),
     Plan("Saltmarsh Cotton, archive charts", "Petrel 44", "Saltmarsh Cotton 310", 12, "released"),

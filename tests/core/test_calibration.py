@@ -40,7 +40,7 @@ def test_a_limit_keeps_nearly_all_chroma_and_saves_ink(name: str) -> None:
         device[:, i] = np.linspace(0, 1, 101)
         lab = spectra_to_lab(press.spectra(device))
         work = lab[0, 0] - lab[:, 0] if channel == "K" else chroma(lab - lab[0])
-        at = int(round(100 * found.limit))
+        at = round(100 * found.limit)
         assert work[at] >= 0.95 * work.max(), channel
         assert 0.4 <= found.limit < 0.95 and found.saves > 5 and found.reason, channel
 

@@ -114,14 +114,14 @@ def test_a_page_that_makes_no_sense_is_refused(page: str) -> None:
 
 
 @pytest.fixture(scope="module")
-def chart():  # noqa: ANN201
+def chart():
     laid_out, layout = lay_out(
         patches.profile_patches(700, 3.0), CMYK, shuffle_seed=2, meta={"DESCRIPTOR": "Quay chart"}
     )
     return with_environment(laid_out, "Petrel 44 · Thrift Bond 90"), layout
 
 
-def test_the_tiff_is_cmyk_with_the_device_values_in_place(chart) -> None:  # noqa: ANN001
+def test_the_tiff_is_cmyk_with_the_device_values_in_place(chart) -> None:
     laid_out, layout = chart
     image = Image.open(io.BytesIO(sheets.tiff(laid_out)))
     assert image.mode == "CMYK" and image.n_frames == layout.sheets == 2
@@ -135,7 +135,7 @@ def test_the_tiff_is_cmyk_with_the_device_values_in_place(chart) -> None:  # noq
         np.testing.assert_allclose(pixel, np.round(laid_out.device[i] * 255), atol=0)
 
 
-def test_the_pdf_holds_devicecmyk_and_says_that_it_is_raw(chart) -> None:  # noqa: ANN001
+def test_the_pdf_holds_devicecmyk_and_says_that_it_is_raw(chart) -> None:
     laid_out, _ = chart
     data = sheets.pdf(laid_out)
     content = b"".join(_streams(data))

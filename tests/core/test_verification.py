@@ -11,7 +11,7 @@ import pytest
 
 from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import lay_out
-from greyanchor.core.colorimetry import delta_e_2000, delta_e_76, lab_difference
+from greyanchor.core.colorimetry import delta_e_76, delta_e_2000, lab_difference
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
 from greyanchor.core.profiling.build import ProfileResult
