@@ -96,6 +96,8 @@ def _draw(page: Page) -> None:
     shot("build-log")
     page.goto(URL)
     page.click("text=Lightbox Film, harbour panorama: profile chart")
+    page.wait_for_selector("#reading")
+    page.wait_for_load_state("networkidle")
     page.keyboard.press("w")
     page.wait_for_selector("text=White calibration done")
     page.keyboard.press("Space")

@@ -140,6 +140,7 @@ def press(page: Page, words: str) -> None:
 def read_pass(page: Page) -> int:
     """Read a whole pass with W and the space bar, reading slips again; gives how many slips there were."""
     page.wait_for_selector("#reading")
+    page.wait_for_load_state("load")
     page.keyboard.press("w")
     page.wait_for_selector("text=White calibration done")
     slips = 0

@@ -116,6 +116,7 @@ def test_a_power_cut_in_the_middle_of_a_reading_loses_no_row(page: Page, server:
     press(page, "Print on the stand-in printer")
     press(page, "Read pass 1 row by row")
     page.wait_for_selector("#reading")
+    page.wait_for_load_state("load")
     page.keyboard.press("w")
     page.wait_for_selector("text=White calibration done")
     while "2 of 5 rows" not in page.locator("#reading").inner_text():
@@ -136,6 +137,7 @@ def test_keys_go_to_a_row_and_pause(page: Page, server: Server) -> None:
     press(page, "Print on the stand-in printer")
     press(page, "Read pass 1 row by row")
     page.wait_for_selector("#reading")
+    page.wait_for_load_state("load")
     page.keyboard.press("Space")  # refused: no white calibration yet; the next keys come before the answer
     page.keyboard.press("4")
     page.keyboard.press("g")

@@ -30,7 +30,7 @@ class TableSizes:
     @classmethod
     def draft(cls) -> TableSizes:
         """Small tables for a quick look; not for production."""
-        return cls(11, 21, 17, 11)
+        return cls(9, 19, 15, 9)
 
 
 def device_curves(model: ForwardModel) -> list[Array]:
