@@ -57,8 +57,8 @@ def curve_plot(curves: Mapping[str, list[float]]) -> str:
         Axis("input, %", 0, 100),
         Axis("raw output, %", 0, 100),
         "Correction curves",
-        width=300,
-        height=220,
+        width=340,
+        height=290,
     )
 
 

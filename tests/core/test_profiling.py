@@ -14,6 +14,7 @@ from greyanchor.core.characterization.model import characterize
 from greyanchor.core.colorimetry import D50_WHITE, delta_e_2000, xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
+from greyanchor.core.formats.icc_tables import encode_lab
 from greyanchor.core.profiling.build import ProfileResult, ProfileSettings, build_profile
 from greyanchor.core.profiling.gamut import gamut_from_lab
 from greyanchor.core.profiling.rendering import PERCEPTUAL, SATURATION
@@ -194,8 +195,8 @@ def test_the_gamut_tag_tells_in_from_out(built: ProfileResult, room: PrintRoom, 
 
     inside = xyz_to_lab(lab_to_xyz(room.truth(unseen * 0.6)) * (icc.PCS_WHITE / white))
     outside = np.array([[50, 110, 0], [50, -100, 0], [30, 0, -110], [95, 60, 60], [50.0, 0, 120]])
-    assert np.median(lut.evaluate(icc.encode_lab(inside, legacy))) == 0
-    assert lut.evaluate(icc.encode_lab(outside, legacy)).min() > 0.5
+    assert np.median(lut.evaluate(encode_lab(inside, legacy))) == 0
+    assert lut.evaluate(encode_lab(outside, legacy)).min() > 0.5
 
 
 def test_a_picture_goes_through_the_profile_with_pillow(built: ProfileResult) -> None:

@@ -1,0 +1,1 @@
+"""Ink limits, linearization curves and total ink, from readings of ramps and rising sums."""

@@ -1,0 +1,1 @@
+"""Open formats, read liberally and written strictly: CGATS text and ICC profiles."""

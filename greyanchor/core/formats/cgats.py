@@ -16,6 +16,7 @@ import numpy as np
 
 from greyanchor.core.colorimetry import WAVELENGTHS, Array, resample_spectra
 from greyanchor.core.errors import BadInput
+from greyanchor.core.formats.files import read_limited
 from greyanchor.core.readings import ReadingSet
 
 MAX_BYTES = 32 * 1024 * 1024
@@ -37,14 +38,7 @@ class _Table:
 
 def read(path: str | Path) -> ReadingSet:
     """Read a CGATS file; errors name file, line and reason."""
-    source = Path(path)
-    try:
-        if source.stat().st_size > MAX_BYTES:
-            raise BadInput(f"the file is larger than {MAX_BYTES // 2**20} MB", source.name)
-        data = source.read_bytes()
-    except OSError as error:
-        raise BadInput(f"cannot be read: {error.strerror or error}", source.name) from error
-    return loads(data, source.name)
+    return loads(read_limited(path, MAX_BYTES), Path(path).name)
 
 
 def loads(data: bytes | str, source: str = "readings") -> ReadingSet:

@@ -14,6 +14,7 @@ from greyanchor.core.characterization.model import FitReport, ForwardModel, char
 from greyanchor.core.colorimetry import Array, bradford_matrix, delta_e_2000, white_point, xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
+from greyanchor.core.formats.icc_tables import encode_lut16
 from greyanchor.core.profiling.gamut import Gamut, gamut_of
 from greyanchor.core.profiling.inversion import Inverter
 from greyanchor.core.profiling.rendering import Rendering
@@ -101,8 +102,8 @@ def build_profile(
     backward, gamut_tag = backward_tables(inverter, rendering, settings.sizes, inner)
     progress(0.93, "assembling and proving the profile")
     tags = _tags(settings, readings, white)
-    tags |= {name: icc.encode_lut16(lut) for name, lut in (forward | backward).items()}
-    tags["gamt"] = icc.encode_lut16(gamut_tag)
+    tags |= {name: encode_lut16(lut) for name, lut in (forward | backward).items()}
+    tags["gamt"] = encode_lut16(gamut_tag)
     when = settings.created or datetime.now(UTC)
     data = icc.build(tags, 4, settings.version, when)
     profile = icc.loads(data)

@@ -9,7 +9,7 @@ import numpy as np
 
 from greyanchor.core.characterization.model import ForwardModel
 from greyanchor.core.colorimetry import Array
-from greyanchor.core.formats.icc import Lut, encode_lab, interpolate_grid
+from greyanchor.core.formats.icc_tables import Lut, encode_lab, interpolate_grid
 from greyanchor.core.profiling.inversion import Inverter
 from greyanchor.core.profiling.rendering import PERCEPTUAL, SATURATION, Rendering
 

@@ -1,0 +1,1 @@
+"""Aims, groups of patches, tolerance sets and checks: one print against one aim."""
