@@ -40,7 +40,7 @@ def new_build(request: HttpRequest) -> HttpResponse:
                 request.user,
             )
         except BadInput as error:
-            form.add_error(None, f"{error.reason[:1].upper()}{error.reason[1:]}.")
+            form.add_error(None, error.sentence)
         else:
             messages.success(request, "The environment is frozen. Ink limits come first.")
             return redirect("build", pk=build.pk)
@@ -138,8 +138,7 @@ def _back(stage: Stage) -> HttpResponse:
 
 
 def _told(request: HttpRequest, error: BadInput) -> None:
-    text = str(error)
-    messages.error(request, f"{text[:1].upper()}{text[1:]}. Nothing was changed.")
+    messages.error(request, f"{error.sentence} Nothing was changed.")
 
 
 @require_POST
@@ -226,8 +225,7 @@ def stage_accept(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
                 request.user,
             )
         except BadInput as error:
-            text = str(error)
-            form.add_error(None, f"{text[:1].upper()}{text[1:]}.")
+            form.add_error(None, error.sentence)
         else:
             title = kinds.BY_NAME[kind].title
             if kind == kinds.RELEASE:

@@ -28,6 +28,12 @@ class BadInput(ValueError):
             place = f"{place}, line {self.line}" if place else f"line {self.line}"
         return f"{place}: {self.reason}" if place else self.reason
 
+    @property
+    def sentence(self) -> str:
+        """The error as a sentence for a page; the name of a file keeps its letters."""
+        text = str(self)
+        return f"{text}." if self.source else f"{text[:1].upper()}{text[1:]}."
+
     def at(self, source: str) -> BadInput:
         """The same error, told with the name of the file it came from."""
         return BadInput(self.reason, source, self.line)

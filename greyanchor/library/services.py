@@ -28,10 +28,11 @@ def edit_media(pk: int, based_on: int, changes: dict[str, Any], user: AbstractBa
     media = Media.objects.select_for_update().get(pk=pk)
     if media.version != based_on:
         last = media.history.first()
-        who = last.history_user if last and last.history_user else "somebody"
+        by = last.history_user if last else None
+        who = (by.get_full_name() or by.get_username()) if by else "somebody"
         raise Outdated(
             f"{who} changed {media.name} while you were editing. Nothing of yours was saved yet: "
-            "compare with the values shown now and save again"
+            "compare with the newest entry of the history on this page, then save again"
         )
     for name, value in changes.items():
         setattr(media, name, value)

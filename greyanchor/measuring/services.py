@@ -129,7 +129,7 @@ def read_row(pk: int, row: int) -> RowOutcome:
         try:
             spectra = reader.read_row(row, current.number, attempt, minutes)
         except NotReadable as error:
-            return RowOutcome(row, False, _sentence(error.reason))
+            return RowOutcome(row, False, error.sentence)
         refusal = _refusal(current, row, spectra_to_lab(spectra))
         if refusal:
             return RowOutcome(row, False, refusal)
@@ -203,10 +203,6 @@ def _open_pass(pk: int) -> ReadingPass:
     if current.state == ReadingPass.State.DONE:
         raise BadInput("this pass is complete; start another to read the sheet again")
     return current
-
-
-def _sentence(text: str) -> str:
-    return text[:1].upper() + text[1:] + "."
 
 
 def expected_lab(job: SheetPrint, row: int | None = None) -> Array:

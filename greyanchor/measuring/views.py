@@ -68,7 +68,7 @@ def reading_act(request: HttpRequest, pk: int, act: str) -> HttpResponse:
         elif act == "go":
             message = f"Row {wanted} is next." if wanted else "Which row? Type its number, then press G."
     except BadInput as error:
-        message, trouble = f"{error.reason[:1].upper()}{error.reason[1:]}.", True
+        message, trouble = error.sentence, True
     current = _pass(pk)
     if current.state == ReadingPass.State.DONE:
         origin = current.sheet_print.origin or reverse("start")

@@ -36,9 +36,8 @@ class Refusals:
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
         if not isinstance(error, BadInput):
             return None
-        text = str(error)
         context = {
             "title": "That cannot be done",
-            "text": f"{text[:1].upper()}{text[1:]}. Nothing was changed.",
+            "text": f"{error.sentence} Nothing was changed.",
         }
         return render(request, "web/notice.html", context, status=409)
