@@ -126,12 +126,14 @@ def _pages() -> None:
 
 
 def _addresses() -> list[str]:
+    from greyanchor.bench.kinds import KINDS
     from greyanchor.bench.models import Build
     from greyanchor.checks.models import Check
     from greyanchor.measuring.models import Chart, ReadingPass
 
     reading = ReadingPass.objects.filter(state="open").values_list("pk", flat=True)[0]
     builds = [f"/builds/{pk}/" for pk in Build.objects.order_by("pk").values_list("pk", flat=True)]
+    builds += [f"/builds/1/{kind.name}/part/" for kind in KINDS]
     return [
         "/", "/modes/", "/modes/?q=harbour", "/modes/1/", "/printers/", "/printers/1/", "/media/", "/media/1/", "/checks/",
         f"/checks/{Check.objects.values_list('pk', flat=True)[0]}/", "/profiles/1/", "/profiles/1/profile.icc", "/builds/new/", *builds,

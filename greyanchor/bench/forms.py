@@ -144,9 +144,3 @@ class ToneAimForm(forms.Form):
     """The aim of the tone scale."""
 
     aim = forms.ChoiceField(choices=TONE_AIMS)
-
-
-class UploadForm(forms.Form):
-    """A readings file."""
-
-    file = forms.FileField(label="Readings, CGATS text")

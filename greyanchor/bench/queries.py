@@ -42,7 +42,7 @@ class StageView:
 
 
 def log(build: Build) -> list[StageView]:
-    """Every stage of a build, the open one with all its evidence."""
+    """Every stage of a build, the open one with all its evidence; folded ones bring theirs when they are opened."""
     stages = list(build.stages.select_related("sheet_print__chart", "decided_by").defer("profile__data"))
     views = []
     for i, stage in enumerate(stages):
@@ -52,10 +52,18 @@ def log(build: Build) -> list[StageView]:
             else ""
         )
         view = StageView(stage, kinds.BY_NAME[stage.kind], headline(stage), waits)
-        if stage.state != Stage.State.WAITING:
+        if stage.state == Stage.State.OPEN:
             _evidence(view)
         views.append(view)
     return views
+
+
+def stage_view(stage: Stage) -> StageView:
+    """One stage with all its evidence."""
+    view = StageView(stage, kinds.BY_NAME[stage.kind], headline(stage), "")
+    if stage.state != Stage.State.WAITING:
+        _evidence(view)
+    return view
 
 
 def _evidence(view: StageView) -> None:

@@ -14,6 +14,7 @@ urlpatterns = [
     path("tasks/<int:pk>/", views.task_part, name="task"),
     path("tasks/<int:pk>/cancel/", views.task_cancel, name="task-cancel"),
     re_path(_STAGE + r"lay-out/$", views.stage_lay_out, name="stage-lay-out"),
+    re_path(_STAGE + r"part/$", views.stage_part, name="stage-part"),
     re_path(_STAGE + r"print/$", views.stage_print, name="stage-print"),
     re_path(_STAGE + r"read/$", views.stage_read, name="stage-read"),
     re_path(_STAGE + r"upload/$", views.stage_upload, name="stage-upload"),

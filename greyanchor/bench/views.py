@@ -93,16 +93,25 @@ def _page(
     for view in views:
         if view.stage.state == Stage.State.OPEN:
             view.form = bound if bound_kind == view.kind.name else _decision_form(view.stage, build)
-    context = {
+    context = {**_common(build), "log": views, "small_curves": queries.mode_curves(build)}
+    return render(request, "bench/build_page.html", context, status=status)
+
+
+def _common(build: Build) -> dict[str, Any]:
+    """What the log and a single stage of it both need."""
+    return {
         "build": build,
         "mode": build.mode,
-        "log": views,
-        "small_curves": queries.mode_curves(build),
-        "upload": forms.UploadForm(),
         "options": _option_forms(build),
         "can_redo": build.mode.state in ("building", "ready"),
     }
-    return render(request, "bench/build_page.html", context, status=status)
+
+
+@require_GET
+def stage_part(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
+    """The evidence of a folded stage, brought when somebody opens it."""
+    view = queries.stage_view(_stage(pk, kind))
+    return render(request, "bench/_stage.html", {**_common(_build(pk)), "v": view, "s": view.stage})
 
 
 def _decision_form(stage: Stage, build: Build) -> forms.DecisionForm:

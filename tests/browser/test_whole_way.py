@@ -80,6 +80,10 @@ def test_from_sign_in_to_a_released_mode_by_keyboard(page: Page, server: Server,
     press(page, "Accept profile")
 
     page.wait_for_selector("text=Profile accepted.")
+    page.locator("#ink-limits > summary").focus()  # a folded stage brings its evidence when it is opened
+    page.keyboard.press("Enter")
+    page.locator("#ink-limits svg.plot").first.wait_for()
+    assert "Keeps density" in page.locator("#ink-limits").inner_text()
     press(page, "Lay out the control strip")
     page.wait_for_selector("text=Print on the stand-in printer")
     print_and_read(page, 1)

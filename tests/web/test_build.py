@@ -206,7 +206,7 @@ def test_doing_a_stage_again_names_what_becomes_void_and_keeps_it_readable(
     client: Client, up_to: Callable[[str], Build], user: User
 ) -> None:
     build = up_to("profile-chart")
-    page = client.get(f"/builds/{build.pk}/").content.decode()
+    page = client.get(f"/builds/{build.pk}/ink-limits/part/").content.decode()
     assert "This makes void: Linearization, Total ink, Profile chart." in page
     build.refresh_from_db()
     client.post(f"/builds/{build.pk}/ink-limits/redo/", {"version": build.version})
