@@ -63,7 +63,7 @@ def _suggestion(request: HttpRequest) -> dict[str, Any]:
             ),
             None,
         )
-    chosen_media = Media.objects.filter(pk=media).first() if media.isdigit() else None
+    chosen_media = Media.objects.filter(pk=media).first() if media.isdigit() else Media.objects.first()
     if chosen_printer:
         initial |= {
             "printer": chosen_printer.pk,
@@ -72,6 +72,8 @@ def _suggestion(request: HttpRequest) -> dict[str, Any]:
         }
     if chosen_media:
         initial |= {"media": chosen_media.pk, "heat": chosen_media.heat, "vacuum": chosen_media.vacuum}
+    if chosen_printer and chosen_media:
+        initial["name"] = f"{chosen_media.name}, {chosen_printer.name}, {initial['passes']} pass"
     return initial
 
 
