@@ -109,14 +109,14 @@ class Plan:
     media: str
     passes: int
     until: str
-    patches: int = 420
+    patches: int = 320
     full: bool = False
     retire: str = ""
 
 
 _PLANS = (
     Plan(
-        "Harbour Proof, contract proof", "Petrel 44", "Harbour Proof Semimatt 235", 8, "released", 600, True
+        "Harbour Proof, contract proof", "Petrel 44", "Harbour Proof Semimatt 235", 8, "released", 500, True
     ),
     Plan("Fathom Satin, pilot book covers", "Petrel 44", "Fathom Satin 260", 8, "released"),
     Plan("Saltmarsh Cotton, archive charts", "Petrel 44", "Saltmarsh Cotton 310", 12, "released"),
