@@ -54,10 +54,6 @@ def _say(as_json: bool, facts: dict[str, Any], lines: list[str]) -> None:
     click.echo(json.dumps(facts) if as_json else "\n".join(lines))
 
 
-def _fraction(value: float | None) -> float | None:
-    return None if value is None else value / 100.0
-
-
 def _channels(text: str) -> tuple[str, ...]:
     channels = tuple(text.upper())
     if not channels or len(channels) > 8 or len(set(channels)) != len(channels) or not text.isalpha():

@@ -77,7 +77,7 @@ def _criterion(found: Finding) -> dict[str, Any]:
         "unit": _UNITS[found.criterion.measure],
         "value": value,
         "limit": limit,
-        "left": None if value is None or limit is None else limit - value,
+        "left": found.left,
         "used": None if value is None or limit is None else min(100.0 * value / limit, 100.0),
         "patches": found.count,
         "verdict": found.verdict,

@@ -213,12 +213,6 @@ def lab_difference(aim: npt.ArrayLike, sample: npt.ArrayLike) -> LabDifference:
     return LabDifference(delta_e_76(p, q), delta_e_2000(p, q), delta[..., 0], dc, dh, dch)
 
 
-def hue_angle(lab: npt.ArrayLike) -> Array:
-    """CIELAB hue angle in degrees, 0..360, of Lab arrays (..., 3)."""
-    values = np.asarray(lab, dtype=float)
-    return np.asarray(np.degrees(np.arctan2(values[..., 2], values[..., 1])) % 360.0)
-
-
 def chroma(lab: npt.ArrayLike) -> Array:
     """CIELAB chroma C*ab of Lab arrays (..., 3)."""
     values = np.asarray(lab, dtype=float)

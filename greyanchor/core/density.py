@@ -70,9 +70,3 @@ def _tone_coordinates(xyz: npt.ArrayLike) -> Array:
     fy = (lab[..., 0] + 16.0) / 116.0
     f = np.stack([fy + lab[..., 1] / 500.0, fy, fy - lab[..., 2] / 200.0], axis=-1)
     return np.asarray(116.0 * f - 16.0)
-
-
-def murray_davies(density: npt.ArrayLike, paper: float, solid: float) -> Array:
-    """Murray-Davies tone value in percent from densities (ISO 12647-1, 3.45)."""
-    d = np.asarray(density, dtype=float) - paper
-    return np.asarray(100.0 * (1.0 - 10.0 ** (-d)) / (1.0 - 10.0 ** (-(solid - paper))))

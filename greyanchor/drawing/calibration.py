@@ -13,15 +13,14 @@ def limit_plot(curves: Mapping[str, Mapping[str, Any]], limits: Mapping[str, flo
     """Work done by each ink (share of its largest, percent) or density against raw input, limits as marks."""
     top = 105.0 if quantity == "work" else 1.05 * max(max(c["density"]) for c in curves.values())
     series = [Series(name, c["inputs"], c[quantity], channel_colour(name)) for name, c in curves.items()]
-    marks = [Mark(value, f"{name} {value:.1f}", channel_colour(name)) for name, value in limits.items()]
+    marks = [Mark(value, "", channel_colour(name)) for name, value in limits.items()]
     label = "chroma or lightness gained, % of largest" if quantity == "work" else "density over paper"
-    staggered = [Mark(m.x, "", m.colour) for m in marks]
     return line_plot(
         series,
         Axis("raw input, %", 0, 100),
         Axis(label, 0, top),
         f"Ink limit view, {label}",
-        staggered,
+        marks,
         430,
         260,
     )

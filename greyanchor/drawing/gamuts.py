@@ -47,13 +47,6 @@ def slice_picture(gamut: Gamut, aim: Gamut | None, lightness: float) -> str:
     return "".join(parts)
 
 
-def share_inside(gamut: Gamut, aim: Gamut) -> float:
-    """Share of the aim's volume that `gamut` covers, percent."""
-    both = np.minimum(gamut.boundary, aim.boundary)
-    whole = float((aim.boundary**2).sum())
-    return 100.0 * float((both**2).sum()) / whole if whole else 0.0
-
-
 def neutral_plot(neutral: Array) -> str:
     """Ink along the neutral axis: C, M, Y, K in percent against the lightness asked for."""
     darkness = neutral[:, 0]

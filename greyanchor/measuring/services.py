@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 from django.contrib.auth.models import AbstractBaseUser
@@ -272,11 +271,3 @@ def averaged(job: SheetPrint) -> ReadingSet:
     """The mean of all complete passes over a print."""
     done = [p.readings for p in job.passes.filter(state=ReadingPass.State.DONE)]
     return average(done)
-
-
-def discard_pass(pk: int) -> Any:
-    """Throw a pass away, with all its rows."""
-    current = ReadingPass.objects.select_related("sheet_print").get(pk=pk)
-    job = current.sheet_print
-    current.delete()
-    return job

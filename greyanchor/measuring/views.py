@@ -113,10 +113,3 @@ def pass_reopen(request: HttpRequest, pk: int) -> HttpResponse:
     rows = [int(r) for r in request.POST.get("rows", "").split(",") if r.strip().isdigit()]
     current = services.reopen_rows(pk, rows)
     return redirect("reading", pk=current.pk)
-
-
-@require_POST
-def pass_discard(request: HttpRequest, pk: int) -> HttpResponse:
-    job = services.discard_pass(pk)
-    messages.info(request, "The unfinished pass is thrown away.")
-    return redirect(job.origin or "start")

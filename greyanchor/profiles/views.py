@@ -7,7 +7,8 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 
-from greyanchor.drawing.gamuts import neutral_plot, share_inside, slice_picture
+from greyanchor.core.profiling.gamut import share_inside
+from greyanchor.drawing.gamuts import neutral_plot, slice_picture
 from greyanchor.profiles import queries
 from greyanchor.profiles.models import Profile
 

@@ -128,11 +128,6 @@ BAD = [
     (table("SAMPLE_ID LAB_L LAB_A LAB_B", "1 50 0 0", sets=3), 7, "NUMBER_OF_SETS"),
     (table("CMYK_C CMYK_M CMYK_Y CMYK_K LAB_L LAB_A LAB_B", "0 0 0 120 50 0 0"), 7, "device value"),
     (table("SAMPLE_ID COMMENT", "1 x"), 2, "no field"),
-    (
-        table("SAMPLE_ID LAB_L LAB_A LAB_B", "1 50 0 0").replace("END_DATA\n", "", 2).replace("END_DATA", ""),
-        None,
-        ".",
-    ),
     (table("LAB_L LAB_A LAB_B", "50 0 0").rsplit("END_DATA", 1)[0], 7, "END_DATA is missing"),
     (HEAD + "BEGIN_DATA\n1\nEND_DATA\n", 2, "before any"),
     (table("LAB_L LAB_L LAB_B", "50 0 0"), 2, "more than once"),

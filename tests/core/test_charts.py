@@ -11,7 +11,7 @@ import pytest
 from PIL import Image
 
 from greyanchor.core.charts import patches, sheets
-from greyanchor.core.charts.layout import lay_out, layout_of, parse_page, sheet_places, with_environment
+from greyanchor.core.charts.layout import lay_out, layout_of, parse_page, sheet_places
 from greyanchor.core.errors import BadInput
 from greyanchor.core.verification.groups import groups
 from tests.conftest import CMYK
@@ -116,9 +116,12 @@ def test_a_page_that_makes_no_sense_is_refused(page: str) -> None:
 @pytest.fixture(scope="module")
 def chart():
     laid_out, layout = lay_out(
-        patches.profile_patches(700, 3.0), CMYK, shuffle_seed=2, meta={"DESCRIPTOR": "Quay chart"}
+        patches.profile_patches(700, 3.0),
+        CMYK,
+        shuffle_seed=2,
+        meta={"DESCRIPTOR": "Quay chart", "PRINT_CONDITIONS": "Petrel 44 · Thrift Bond 90"},
     )
-    return with_environment(laid_out, "Petrel 44 · Thrift Bond 90"), layout
+    return laid_out, layout
 
 
 def test_the_tiff_is_cmyk_with_the_device_values_in_place(chart) -> None:

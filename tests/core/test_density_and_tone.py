@@ -26,12 +26,6 @@ def test_sctv_of_equal_steps_in_the_tone_coordinate_is_even() -> None:
     assert density.sctv(half, lab_to_xyz(paper), lab_to_xyz(solid)) == pytest.approx(50.0, abs=1e-6)
 
 
-def test_murray_davies_follows_its_definition() -> None:
-    assert density.murray_davies(0.05 + 0.2596373, 0.05, 1.55) == pytest.approx(
-        100 * 0.45 / (1 - 10**-1.5), abs=1e-4
-    )
-
-
 def test_the_peak_band_of_a_cyan_lies_in_the_red() -> None:
     nm = np.arange(380, 731, 10)
     paper = np.full(36, 0.85)

@@ -11,7 +11,14 @@ import pytest
 from PIL import Image, ImageCms
 
 from greyanchor.core.characterization.model import characterize
-from greyanchor.core.colorimetry import D50_WHITE, delta_e_2000, xyz_to_lab
+from greyanchor.core.colorimetry import (
+    D50_WHITE,
+    adapt_bradford,
+    delta_e_2000,
+    spectra_to_xyz,
+    white_point,
+    xyz_to_lab,
+)
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
 from greyanchor.core.formats.icc_tables import encode_lab
@@ -224,7 +231,9 @@ def test_another_viewing_light_adapts_white_to_white(profile_readings: ReadingSe
     model = characterize(profile_readings, light="A")
     paper = model.lab(np.zeros((1, 4)))[0]
     assert paper[0] > 90 and np.hypot(paper[1], paper[2]) < 8
-    assert D50_WHITE[1] == 100
+    truth = adapt_bradford(spectra_to_xyz(profile_readings.spectra, "A"), white_point("A"), D50_WHITE)
+    assert delta_e_2000(model.lab(profile_readings.device), xyz_to_lab(truth)).mean() < 0.4
+    assert delta_e_2000(model.lab(profile_readings.device), profile_readings.lab()).mean() > 1.0
 
 
 @pytest.mark.parametrize(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -161,8 +161,3 @@ def sheet_places(chart: ReadingSet) -> Array:
     across = (chart.columns - 0.5) / max(int(chart.columns.max()), 1) - 0.5
     along = ((chart.rows - 1) % per_sheet + 0.5) / per_sheet - 0.5
     return np.column_stack([across, along])
-
-
-def with_environment(chart: ReadingSet, label: str) -> ReadingSet:
-    """The chart with the name of its print environment in the header."""
-    return replace(chart, meta={**chart.meta, "PRINT_CONDITIONS": label})

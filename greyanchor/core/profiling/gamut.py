@@ -105,3 +105,10 @@ def gamut_from_lab(lab: Array) -> Gamut:
         boundary[:, h] = np.interp(levels, ends_x, ends_y, left=0.0, right=0.0)
     smooth = gaussian_filter(boundary, sigma=(0.7, 0.7), mode=("nearest", "wrap"))
     return Gamut(np.where(inside[:, None], smooth, 0.0), light, dark)
+
+
+def share_inside(gamut: Gamut, aim: Gamut) -> float:
+    """Share of the aim's volume that `gamut` covers, percent."""
+    both = np.minimum(gamut.boundary, aim.boundary)
+    whole = float((aim.boundary**2).sum())
+    return 100.0 * float((both**2).sum()) / whole if whole else 0.0

@@ -8,7 +8,7 @@ sixteen Neugebauer primaries (whose thickness changes from patch to patch) in Yu
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
@@ -201,8 +201,3 @@ class SimulatedPress:
 
 def _softplus(x: Array, width: float) -> Array:
     return width * np.logaddexp(0.0, x / width)
-
-
-def with_drift(press: SimulatedPress, **changes: object) -> SimulatedPress:
-    """The same press with some of its fields changed, for planting faults."""
-    return replace(press, **changes)  # type: ignore[arg-type]

@@ -33,6 +33,13 @@ class Finding:
             return "reported"
         return "pass" if self.value <= self.criterion.limit else "fail"
 
+    @property
+    def left(self) -> float | None:
+        """What remains to the limit, negative when it is passed over; None without value or limit."""
+        if self.value is None or self.criterion.limit is None:
+            return None
+        return self.criterion.limit - self.value
+
 
 @dataclass(frozen=True)
 class CheckResult:

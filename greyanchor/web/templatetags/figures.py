@@ -29,12 +29,6 @@ def thousands(value: Any) -> str:
 
 
 @register.filter
-def item(mapping: Any, key: Any) -> Any:
-    """``mapping[key]``, or None."""
-    return mapping.get(key) if hasattr(mapping, "get") else None
-
-
-@register.filter
 def drawn(svg: str) -> SafeString:
     """A drawing of ours, whose texts were escaped when it was drawn."""
     return mark_safe(svg)
