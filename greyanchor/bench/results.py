@@ -49,8 +49,8 @@ def linearization(readings: ReadingSet, limits: dict[str, float], aim: str) -> d
             "before": _thin(s.before),
             "aim": _thin(s.aim),
             "after": _thin(s.after),
-            "deviation_before": [round(v, 2) for v in s.deviation_before],
-            "deviation_after": [round(v, 2) for v in s.deviation_after],
+            "deviation_before": [round(v, 5) for v in s.deviation_before],
+            "deviation_after": [round(v, 5) for v in s.deviation_after],
         }
         for c, s in result.scales.items()
     }
