@@ -62,7 +62,15 @@ def _channels(text: str) -> tuple[str, ...]:
 
 
 def _limits(text: str | None) -> dict[str, float]:
-    limits: dict[str, float] = {}
+    return _percents(text, "limit", 5, 100)
+
+
+def _drift(text: str | None) -> tuple[tuple[str, float], ...]:
+    return tuple(_percents(text, "drift", 50, 150).items())
+
+
+def _percents(text: str | None, what: str, low: float, high: float) -> dict[str, float]:
+    found: dict[str, float] = {}
     for part in (text or "").replace(" ", "").split(","):
         if not part:
             continue
@@ -71,10 +79,12 @@ def _limits(text: str | None) -> dict[str, float]:
             number = float(value)
         except ValueError:
             number = -1.0
-        if not name or not 5 <= number <= 100:
-            raise BadInput(f"limit {part!r} is not understood; write C=90,M=85 with percent from 5 to 100")
-        limits[name.upper()] = number / 100.0
-    return limits
+        if not name or not low <= number <= high:
+            raise BadInput(
+                f"{what} {part!r} is not understood; write C=90,M=85 with percent from {low:g} to {high:g}"
+            )
+        found[name.upper()] = number / 100.0
+    return found
 
 
 @main.command()
@@ -122,47 +132,46 @@ def chart(
 @click.option("--seed", type=int, default=1, show_default=True)
 @click.option("--reading", type=int, default=1, show_default=True, help="which pass over the same sheet")
 @click.option("--age", type=float, default=0.0, help="days since the machine was calibrated")
+@click.option("--drift", help="ink volumes that drifted, C=110,M=95 in percent")
 @click.option("--curves", help="print through these curves")
 @click.option("--through", help="print the aim's colours through this ICC profile; needs --aim")
 @click.option("--aim", help="aim of the patches for --through: .icc, CGATS text, or northlight-coated")
 @click.option("--substrate-corrected", is_flag=True, help="carry the aim onto the profile's media first")
 @click.option("-o", "--output", required=True)
 def simulate(
-    chart_file: str, printer: str, seed: int, reading: int, age: float, curves: str | None, through: str | None,
+    chart_file: str, printer: str, seed: int, reading: int, age: float, drift: str | None, curves: str | None, through: str | None,
     aim: str | None, substrate_corrected: bool, output: str,
 ) -> None:  # fmt: skip
     """Print and read a chart on the stand-in devices."""
     from dataclasses import replace
 
     from greyanchor.core.calibration.curves import CurveSet
-    from greyanchor.core.formats import cgats, icc
+    from greyanchor.core.formats import cgats, icc, readings_file
     from greyanchor.core.simulation.catalogue import press_by_name
-    from greyanchor.core.simulation.standin import print_and_read
+    from greyanchor.core.simulation.standin import Condition, print_and_read
 
     if seed < 0 or reading < 0:
         raise BadInput("--seed and --reading are whole numbers from 0")
     if bool(through) != bool(aim):
         raise BadInput("--through and --aim go together: the aim says which colours the patches stand for")
     press = press_by_name(printer)
-    sheet = sent = cgats.read(chart_file)
+    sheet = sent = readings_file.read(chart_file)
     try:
         if through and aim:
             from greyanchor.core.verification import aims
 
             sent = aims.strip_through_profile(sheet, aims.load(aim), icc.read(through), substrate_corrected)
-        pipeline = (
-            CurveSet.from_csv(Path(curves).read_text(encoding="utf-8"), curves).apply if curves else None
-        )
-        readings = print_and_read(sent, press, seed, reading, age, pipeline)
+        pipeline = CurveSet.read(curves).apply if curves else None
+        readings = print_and_read(sent, press, seed, reading, Condition(age, _drift(drift)), pipeline)
     except BadInput as error:
         raise (error if error.source else error.at(chart_file)) from None
     _write(output, cgats.dumps(replace(readings, device=sheet.device)))
 
 
 def _read_measured(path: str) -> ReadingSet:
-    from greyanchor.core.formats import cgats
+    from greyanchor.core.formats import readings_file
 
-    readings = cgats.read(path)
+    readings = readings_file.read(path)
     if not readings.is_measured:
         raise BadInput("the file holds a chart, but no measured values", path)
     return readings
@@ -174,7 +183,7 @@ def _read_measured(path: str) -> ReadingSet:
 @click.option("--json", "as_json", is_flag=True)
 def compare(first: str, second: str, as_json: bool) -> None:
     """Hold two passes over one sheet against each other."""
-    from greyanchor.core.readings import compare as compare_sets
+    from greyanchor.core.agreement import compare as compare_sets
 
     try:
         found = compare_sets(_read_measured(first), _read_measured(second))
@@ -216,7 +225,7 @@ def inklimit(readings_file: str, as_json: bool) -> None:
 @click.argument("readings_file", metavar="READINGS")
 @click.option("--limits", help="C=90,M=85 in percent of raw; what is not named keeps its whole ramp")
 @click.option("--aim", default="sctv", show_default=True, help="sctv, tvi:NN, lstar or density")
-@click.option("-o", "--output", required=True, help="curves as CSV")
+@click.option("-o", "--output", required=True, help="curves as CSV, or as JSON when the name ends so")
 @click.option("--json", "as_json", is_flag=True)
 def linearize(readings_file: str, limits: str | None, aim: str, output: str, as_json: bool) -> None:
     """Make tone curves from ramps."""
@@ -227,7 +236,7 @@ def linearize(readings_file: str, limits: str | None, aim: str, output: str, as_
         result = make(readings, _limits(limits), aim)
     except BadInput as error:
         raise (error if error.source else error.at(readings_file)) from None
-    _write(output, result.curves.to_csv())
+    _write(output, result.curves.to_json() if output.endswith(".json") else result.curves.to_csv())
     facts = {
         "aim": aim,
         "channels": {
@@ -262,10 +271,10 @@ def profile(
     black_strength: float, icc_version: str, light: str, title: str | None, report: str | None,
 ) -> None:  # fmt: skip
     """Build an ICC profile; several readings of one chart are compared and averaged."""
+    from greyanchor.core.agreement import average
+    from greyanchor.core.agreement import compare as compare_sets
     from greyanchor.core.profiling.build import REPORT_FIGURES, ProfileSettings, build_profile
     from greyanchor.core.profiling.separation import Separation
-    from greyanchor.core.readings import average
-    from greyanchor.core.readings import compare as compare_sets
 
     passes = [_read_measured(path) for path in readings_files]
     for path, other in zip(readings_files[1:], passes[1:]):
@@ -356,13 +365,11 @@ def inspect(file: str, as_json: bool) -> None:
 @click.argument("source")
 @click.argument("target")
 def convert(source: str, target: str) -> None:
-    """Rewrite readings as CGATS text (CxF3 and CSV are not in this version)."""
-    from greyanchor.core.formats import cgats
+    """Rewrite readings or a chart between CGATS (.txt), CxF3 (.cxf, .xml) and CSV (.csv)."""
+    from greyanchor.core.formats import readings_file
 
-    for path in (source, target):
-        if Path(path).suffix.lower() in (".cxf", ".xml", ".csv"):
-            raise BadInput("CxF3 and CSV are not in this version; use CGATS text (.txt)", path)
-    _write(target, cgats.dumps(cgats.read(source)))
+    readings = readings_file.read(source)
+    _write(target, readings_file.dumps(readings, target))
 
 
 def _application(name: str, **options: Any) -> None:

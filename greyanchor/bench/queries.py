@@ -12,7 +12,7 @@ from greyanchor.bench.headlines import headline
 from greyanchor.bench.models import Build, Stage, Task
 from greyanchor.bench.services import objections, voided_by
 from greyanchor.checks.models import Check
-from greyanchor.core.readings import Comparison
+from greyanchor.core.agreement import Comparison
 from greyanchor.drawing.calibration import curve_plot, limit_plot, tone_plot, total_ink_plot
 from greyanchor.drawing.patches import difference_map
 from greyanchor.library.models import PrintMode

@@ -8,27 +8,30 @@ from typing import Any
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.colorimetry import xyz_to_lab
 from greyanchor.core.errors import BadInput
-from greyanchor.core.formats import cgats, icc
+from greyanchor.core.formats import cgats, icc, readings_file
+from greyanchor.core.formats.files import read_limited
 from greyanchor.core.readings import ReadingSet
 
 
 def inspect_file(path: str | Path) -> dict[str, Any]:
-    """Facts about an ICC profile, CGATS readings or chart, or a curve file."""
+    """Facts about an ICC profile, readings or chart (CGATS, CxF3, CSV), or a curve file."""
     source = Path(path)
-    try:
-        head = source.open("rb").read(4096)
-    except OSError as error:
-        raise BadInput(f"cannot be read: {error.strerror or error}", source.name) from error
-    if icc.is_profile(head):
-        return profile_facts(icc.read(source), source.stat().st_size)
-    if head.startswith(b"channel,input,output"):
-        curves = CurveSet.from_csv(source.read_text(encoding="utf-8"), source.name)
+    return inspect_bytes(read_limited(source, cgats.MAX_BYTES), source.name)
+
+
+def inspect_bytes(data: bytes, name: str) -> dict[str, Any]:
+    """The same about a file that was sent."""
+    if icc.is_profile(data[:4096]):
+        return profile_facts(icc.loads(data, name), len(data))
+    if data.lstrip(b"\xef\xbb\xbf").startswith((b"channel,input,output", b'{"curves"')):
+        text = cgats.decode(data)
+        curves = CurveSet.from_json(text, name) if text.startswith("{") else CurveSet.from_csv(text, name)
         return {
             "kind": "curves",
             "channels": list(curves.channels),
             "limits": {c: 100 * v for c, v in curves.limits.items()},
         }
-    return readings_facts(cgats.read(source))
+    return {**readings_facts(readings_file.loads(data, name)), "format": readings_file.kind_of(data)}
 
 
 def profile_facts(profile: icc.IccProfile, size: int) -> dict[str, Any]:

@@ -1,18 +1,20 @@
-"""ReadingSet: what an instrument saw of a chart, and what two of them say about each other."""
+"""ReadingSet: what an instrument saw of a chart, and how it is put onto the chart it belongs to."""
 
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from itertools import product
 
 import numpy as np
 import numpy.typing as npt
 
-from greyanchor.core.colorimetry import BANDS, Array, delta_e_2000, lab_to_xyz, spectra_to_xyz, xyz_to_lab
+from greyanchor.core.colorimetry import BANDS, Array, lab_to_xyz, spectra_to_xyz, xyz_to_lab
 from greyanchor.core.errors import BadInput
 
 CONDITIONS = ("M0", "M1", "M2", "M3")
+#: device values are the same when they differ by no more than this (fraction)
+SAME_DEVICE = 0.002
 
 
 @dataclass(frozen=True)
@@ -143,10 +145,16 @@ class ReadingSet:
         return digest.hexdigest()
 
 
-def match_chart(chart: ReadingSet, readings: ReadingSet) -> ReadingSet:
+def match_chart(chart: ReadingSet, readings: ReadingSet, by: str = "id") -> ReadingSet:
     """Readings put into the order of `chart`, with the chart's device values and positions.
 
-    Matched by patch id; device values, where the readings carry any, must agree within 0.2 %.
+    Parameters
+    ----------
+    by
+        ``id``: by patch id; device values, where the readings carry any, must agree within 0.2 %.
+        ``device``: by device values within 0.2 %, whatever the ids are; patches that the chart
+        repeats are taken in the order in which they stand.
+
     Raises `BadInput` naming the first patch that is missing, extra, or has other device values.
     """
     if not readings.is_measured:
@@ -155,6 +163,19 @@ def match_chart(chart: ReadingSet, readings: ReadingSet) -> ReadingSet:
         raise BadInput(
             f"the readings are of {'+'.join(readings.channels)}, the chart is of {'+'.join(chart.channels)}"
         )
+    ordered = _by_device(chart, readings) if by == "device" else _by_id(chart, readings)
+    return replace(
+        ordered,
+        ids=chart.ids,
+        channels=chart.channels,
+        device=chart.device,
+        rows=chart.rows,
+        columns=chart.columns,
+        sheets=chart.sheets,
+    )
+
+
+def _by_id(chart: ReadingSet, readings: ReadingSet) -> ReadingSet:
     place = {name: i for i, name in enumerate(readings.ids)}
     missing = [name for name in chart.ids if name not in place]
     extra = len(readings) - (len(chart) - len(missing))
@@ -166,183 +187,45 @@ def match_chart(chart: ReadingSet, readings: ReadingSet) -> ReadingSet:
     ordered = readings.select([place[name] for name in chart.ids])
     if ordered.device is not None and chart.device is not None:
         off = np.abs(ordered.device - chart.device).max(axis=1)
-        if off.max() > 0.002:
-            worst = int(np.argmax(off > 0.002))
+        if off.max() > SAME_DEVICE:
+            worst = int(np.argmax(off > SAME_DEVICE))
             raise BadInput(
                 f"patch {chart.ids[worst]} has other device values than the chart "
                 f"({_percent(ordered.device[worst])} read, {_percent(chart.device[worst])} printed)"
             )
-    return replace(
-        ordered,
-        channels=chart.channels,
-        device=chart.device,
-        rows=chart.rows,
-        columns=chart.columns,
-        sheets=chart.sheets,
-    )
+    return ordered
+
+
+def _by_device(chart: ReadingSet, readings: ReadingSet) -> ReadingSet:
+    """Each patch of the chart takes the first free reading with its device values."""
+    if readings.device is None:
+        raise BadInput("the readings carry no device values, so they can be matched by patch id only")
+    wanted, got = chart.values(), readings.device
+    if len(wanted) != len(got):
+        raise BadInput(
+            f"these are not readings of this chart: {len(got)} patches read, {len(wanted)} on the chart"
+        )
+    free: dict[tuple[int, ...], list[int]] = {}
+    for i, key in enumerate(np.round(got * 100.0).astype(int).tolist()):
+        free.setdefault(tuple(key), []).append(i)
+    order = []
+    for name, values in zip(chart.ids, wanted):
+        found = _nearest_free(free, values, got)
+        if found is None:
+            raise BadInput(f"no reading has the device values of patch {name} ({_percent(values)} printed)")
+        order.append(found)
+    return readings.select(order)
+
+
+def _nearest_free(free: dict[tuple[int, ...], list[int]], values: Array, got: Array) -> int | None:
+    """The first free reading within 0.2 % of `values`; whole percents and their neighbours are looked up."""
+    low, high = np.round((values - SAME_DEVICE) * 100.0), np.round((values + SAME_DEVICE) * 100.0)
+    for key in product(*[range(int(a), int(b) + 1) for a, b in zip(low, high)]):
+        for place, i in enumerate(free.get(key, ())):
+            if np.abs(got[i] - values).max() <= SAME_DEVICE:
+                return free[key].pop(place)
+    return None
 
 
 def _percent(values: Array) -> str:
     return "/".join(f"{100 * v:.1f}" for v in values)
-
-
-@dataclass(frozen=True)
-class Comparison:
-    """Two passes of one sheet held against each other; differences are dE00."""
-
-    ids: tuple[str, ...]
-    differences: Array
-    rows: npt.NDArray[np.int64] | None
-    outliers: tuple[str, ...]
-    suspect_rows: tuple[int, ...]
-
-    @property
-    def mean(self) -> float:
-        return float(self.differences.mean())
-
-    @property
-    def p95(self) -> float:
-        return float(np.percentile(self.differences, 95))
-
-    @property
-    def max(self) -> float:
-        return float(self.differences.max())
-
-    def acceptable(self, mean: float = 0.5, largest: float = 2.0) -> bool:
-        """Default acceptance: mean <= 0.5, maximum <= 2.0 dE00."""
-        return self.mean <= mean and self.max <= largest
-
-
-def compare(first: ReadingSet, second: ReadingSet) -> Comparison:
-    """Double reading: per-patch dE00 between two passes, outliers and suspect rows.
-
-    An outlier lies more than 6 scaled median absolute deviations above the median and above
-    1.0 dE00. A row is suspect when at least half of its patches, and no fewer than three, are
-    outliers, or when its median is itself an outlier among the rows.
-    """
-    if set(first.ids) != set(second.ids):
-        only = sorted(set(first.ids) ^ set(second.ids))
-        raise BadInput(
-            f"the two passes are not of one chart: {len(first)} and {len(second)} patches; "
-            f"patch {only[0]} is in one of them only"
-        )
-    if first.condition != second.condition:
-        raise BadInput(
-            f"one pass was read as {first.condition}, the other as {second.condition}; read both alike"
-        )
-    place = {name: i for i, name in enumerate(second.ids)}
-    second = second.select([place[name] for name in first.ids])
-    if first.device is not None and second.device is not None and first.device.shape == second.device.shape:
-        off = np.abs(first.device - second.device).max(axis=1)
-        if off.max() > 0.002:
-            bad = first.ids[int(np.argmax(off))]
-            raise BadInput(f"the two passes are not of one chart: patch {bad} has different device values")
-    difference = delta_e_2000(first.lab(), second.lab())
-    limit = robust_limit(difference)
-    is_outlier = difference > limit
-    rows = first.rows if first.rows is not None else second.rows
-    suspects: list[int] = []
-    if rows is not None:
-        numbers = np.unique(rows)
-        medians = np.array([np.median(difference[rows == r]) for r in numbers])
-        row_limit = robust_limit(medians)
-        for number, median in zip(numbers, medians):
-            members = is_outlier[rows == number]
-            many = members.sum() >= max(3, 0.5 * len(members))
-            if many or (len(numbers) > 3 and median > row_limit):
-                suspects.append(int(number))
-    return Comparison(
-        ids=first.ids,
-        differences=difference,
-        rows=rows,
-        outliers=tuple(first.ids[i] for i in np.flatnonzero(is_outlier)),
-        suspect_rows=tuple(suspects),
-    )
-
-
-def robust_limit(values: Array, deviations: float = 6.0, floor: float = 1.0) -> float:
-    """Median plus `deviations` scaled median absolute deviations, but never under `floor`."""
-    median = float(np.median(values))
-    spread = 1.4826 * float(np.median(np.abs(values - median)))
-    return max(floor, median + deviations * spread)
-
-
-def average(passes: Sequence[ReadingSet]) -> ReadingSet:
-    """Mean of several passes of one chart: of spectra where all have them, else of XYZ.
-
-    Raises `BadInput` when conditions are mixed or the passes are not of one chart.
-    """
-    if not passes:
-        raise BadInput("no readings to average")
-    first = passes[0]
-    if len(passes) == 1:
-        return first
-    aligned = [first]
-    for other in passes[1:]:
-        if set(other.ids) != set(first.ids):
-            raise BadInput(f"the passes are not of one chart: {len(first)} and {len(other)} patches")
-        if other.condition != first.condition:
-            raise BadInput(f"{first.condition} and {other.condition} readings are never averaged together")
-        place = {name: i for i, name in enumerate(other.ids)}
-        aligned.append(other.select([place[name] for name in first.ids]))
-    if all(p.spectra is not None for p in aligned):
-        return replace(
-            first,
-            spectra=np.mean([p.spectra for p in aligned if p.spectra is not None], axis=0),
-            measured_xyz=None,
-            measured_lab=None,
-        )
-    xyz = np.mean([p.xyz() for p in aligned], axis=0)
-    return replace(first, spectra=None, measured_xyz=xyz, measured_lab=None)
-
-
-@dataclass(frozen=True)
-class RowVerdict:
-    """Whether a row that was just read can be what the chart says; `reason` is told to the hands."""
-
-    ok: bool
-    reason: str = ""
-
-
-def judge_row(
-    expected: Array, measured: Array, others: dict[int, Array] | None = None, rough: bool = True
-) -> RowVerdict:
-    """Hold a row's Lab (n, 3) against what is expected of it, and against likely slips.
-
-    What counts is whether reading the row backwards, shifted by a patch, or another row (`others`,
-    by number) explains it far better. `rough` says that the expectation is only a model; an earlier
-    reading of the same row is held to much less.
-    """
-    if len(measured) != len(expected):
-        return RowVerdict(
-            False, f"{len(measured)} patches seen, {len(expected)} expected: move at an even pace"
-        )
-    own = _pattern_error(expected, measured)
-    slips: list[tuple[float, str]] = []
-    if len(expected) > 3:
-        slips.append((_pattern_error(expected[::-1], measured), "it was read backwards: start at the label"))
-        slips.append(
-            (
-                _pattern_error(expected[1:], measured[:-1]),
-                "the first patch was missed: start on the white before it",
-            )
-        )
-        slips.append(
-            (_pattern_error(expected[:-1], measured[1:]), "a patch was read twice: move at an even pace")
-        )
-    for number, lab in (others or {}).items():
-        if len(lab) == len(measured):
-            slips.append(
-                (_pattern_error(lab, measured), f"this looks like row {number}: place the ruler again")
-            )
-    if slips:
-        best, reason = min(slips)
-        if best < 0.5 * own and own > (3.0 if rough else 1.0):
-            return RowVerdict(False, reason)
-    return RowVerdict(True)
-
-
-def _pattern_error(expected: Array, measured: Array) -> float:
-    """Median Lab distance after a common offset is taken out, so that a rough model still tells rows."""
-    delta = measured - expected
-    return float(np.median(np.linalg.norm(delta - np.median(delta, axis=0), axis=1)))

@@ -8,9 +8,9 @@ from typing import Any
 import numpy as np
 from django.utils import timezone
 
+from greyanchor.core.agreement import Comparison
 from greyanchor.core.charts.layout import layout_of
 from greyanchor.core.colorimetry import delta_e_2000, spectra_to_lab
-from greyanchor.core.readings import Comparison, compare
 from greyanchor.core.simulation.instrument import StripReader
 from greyanchor.drawing.colours import hex_colours
 from greyanchor.measuring.models import Chart, ReadingPass, SheetPrint

@@ -15,7 +15,7 @@ from greyanchor.core.colorimetry import Array, delta_e_2000, spectra_to_lab
 from greyanchor.core.environment import PrintEnvironment
 from greyanchor.core.errors import BadInput, NotReadable
 from greyanchor.core.formats import cgats
-from greyanchor.core.readings import ReadingSet, average, judge_row, match_chart
+from greyanchor.core.readings import ReadingSet, match_chart
 from greyanchor.core.verification.northlight import aim_lab
 from greyanchor.devices.standin import StandInPrinter, StandInReader
 from greyanchor.measuring.models import Chart, ReadingPass, ReadingRow, SheetPrint, pass_finished

@@ -221,7 +221,7 @@ def test_a_bad_file_ends_with_status_2_and_one_line_that_names_it(
         (["check", "{s}", "--aim", "northlight-coated", "--tolerances", "vague"], "vague"),
         (["check", "{p}", "--aim", "northlight-coated"], "no value for"),
         (["check", "{c}", "--aim", "northlight-coated"], "no measured values"),
-        (["convert", "{il}", "x.cxf"], "not in this version"),
+        (["convert", "{il}", "x"], "names no format"),
     ],
 )
 def test_options_and_files_that_do_not_fit_end_with_status_2(

@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from greyanchor.bench.models import Build
 from greyanchor.core.errors import BadInput
-from greyanchor.core.readings import RowVerdict, judge_row
+from greyanchor.core.slips import RowVerdict, judge_row
 from greyanchor.core.simulation.instrument import StripReader
 from greyanchor.measuring import services
 from greyanchor.measuring.models import ReadingPass, ReadingRow

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 from dataclasses import dataclass
+from pathlib import Path
 
 import numpy as np
 import numpy.typing as npt
 
 from greyanchor.core.colorimetry import Array
 from greyanchor.core.errors import BadInput
+from greyanchor.core.formats.files import read_limited
 
 INPUTS = 1024
 
@@ -81,6 +84,11 @@ class CurveSet:
             points.setdefault(channel, []).append((x, y))
         if not points or any(len(p) < 2 for p in points.values()):
             raise BadInput("no curve with at least two points was found", source)
+        return cls._from_points(points, source)
+
+    @classmethod
+    def _from_points(cls, points: dict[str, list[tuple[float, float]]], source: str) -> CurveSet:
+        """Curves through points (input, output) in percent."""
         grid = np.linspace(0.0, 100.0, INPUTS)
         rows = []
         for pairs in points.values():
@@ -90,6 +98,45 @@ class CurveSet:
             return cls(tuple(points), np.array(rows))
         except BadInput as error:
             raise error.at(source) from None
+
+    def to_json(self) -> str:
+        """``{"curves": {channel: {"input": [..], "output": [..]}}}``, percent, 1,024 inputs a channel."""
+        grid = [round(float(x), 4) for x in np.linspace(0.0, 100.0, INPUTS)]
+        curves = {
+            c: {"input": grid, "output": [round(100.0 * float(y), 4) for y in self.outputs[i]]}
+            for i, c in enumerate(self.channels)
+        }
+        return json.dumps({"curves": curves})
+
+    @classmethod
+    def from_json(cls, text: str, source: str = "curves") -> CurveSet:
+        """Read what `to_json` writes; any number of inputs from 2 up is taken and interpolated."""
+        try:
+            told = json.loads(text)["curves"]
+            points = {
+                str(c): [(float(x), float(y)) for x, y in zip(v["input"], v["output"], strict=True)]
+                for c, v in told.items()
+            }
+        except json.JSONDecodeError as error:
+            raise BadInput(f"this is not JSON: {error.msg}", source, error.lineno) from None
+        except (KeyError, TypeError, ValueError, AttributeError):
+            raise BadInput(
+                'expected {"curves": {channel: {"input": [..], "output": [..]}}} with numbers in percent',
+                source,
+            ) from None
+        if not points or any(len(p) < 2 for p in points.values()):
+            raise BadInput("no curve with at least two points was found", source)
+        for channel, pairs in points.items():
+            if not all(0 <= v <= 100 for p in pairs for v in p):
+                raise BadInput(f"the curve of {channel} leaves 0..100 %", source)
+        return cls._from_points(points, source)
+
+    @classmethod
+    def read(cls, path: str | Path) -> CurveSet:
+        """A curve file, CSV or JSON."""
+        text = read_limited(path, 8 * 2**20).decode("utf-8-sig", "replace")
+        name = Path(path).name
+        return cls.from_json(text, name) if text.lstrip().startswith("{") else cls.from_csv(text, name)
 
     @classmethod
     def straight(cls, limits: dict[str, float]) -> CurveSet:

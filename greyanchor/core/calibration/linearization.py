@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
+from scipy.optimize import isotonic_regression
 
 from greyanchor.core.calibration.curves import INPUTS, CurveSet
 from greyanchor.core.calibration.ramps import Ramp, find_ramps, monotone
@@ -145,3 +146,41 @@ def tone_scale(ramp: Ramp, limit: float, curve: Array, kind: str, increase: floa
 def _deviation(difference: Array) -> tuple[float, float]:
     size = np.abs(difference)
     return float(size.mean()), float(size.max())
+
+
+#: inputs, fractions, at which a curve can be taken hold of
+HANDLES = tuple(round(0.1 * i, 1) for i in range(1, 10))
+
+
+def touch_up(curve: Array, moves: Mapping[float, float]) -> Array:
+    """`curve` (1024,) moved by hand, never reversing, with both ends where they were.
+
+    Parameters
+    ----------
+    moves
+        New raw output (fraction) at some of `HANDLES`. Between handles the change runs along a PCHIP, so
+        that the detail of the measured curve stays; what would reverse is levelled (isotonic regression).
+    """
+    grid = np.linspace(0.0, 1.0, INPUTS)
+    at = np.array([0.0, *HANDLES, 1.0])
+    change = np.zeros(len(at))
+    for handle, output in moves.items():
+        nearest = int(np.argmin(np.abs(at - handle)))
+        if abs(at[nearest] - handle) > 1e-6 or nearest in (0, len(at) - 1):
+            raise BadInput(f"a curve has no handle at {100 * handle:g} %; use 10, 20 .. 90")
+        change[nearest] = output - float(np.interp(handle, grid, curve))
+    moved = np.clip(curve + PchipInterpolator(at, change)(grid), 0.0, curve[-1])
+    level = np.asarray(isotonic_regression(moved).x, dtype=float)
+    level[0], level[-1] = 0.0, curve[-1]
+    return np.maximum.accumulate(level)
+
+
+def confirm(readings: ReadingSet, aim: str = "sctv") -> dict[str, ToneScale]:
+    """Tone scales of ramps that were printed through the curves and read again; `after` is what was measured."""
+    kind, increase = parse_aim(aim)
+    scales = {}
+    for channel, ramp in find_ramps(readings).items():
+        inputs, tones = tone_values(ramp, float(ramp.inputs[-1]), kind)
+        aimed = 100.0 * aim_curve(inputs, kind, increase)
+        scales[channel] = ToneScale(channel, 100.0 * inputs, 100.0 * tones, aimed, 100.0 * tones)
+    return scales

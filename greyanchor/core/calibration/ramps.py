@@ -32,6 +32,8 @@ class Ramp:
         Readings (n, 3).
     density
         Density (n,) at the channel's own absorption peak; visual density without spectra.
+    light
+        What reaches the eye from each step (n, bands): spectra, or XYZ where there are none.
     """
 
     channel: str
@@ -39,6 +41,7 @@ class Ramp:
     xyz: Array
     lab: Array
     density: Array
+    light: Array
 
 
 def find_ramps(readings: ReadingSet) -> dict[str, Ramp]:
@@ -73,11 +76,11 @@ def find_ramps(readings: ReadingSet) -> dict[str, Ramp]:
 
         channel_xyz = mean(xyz)
         if spectra is not None:
-            mean_spectra = mean(spectra)
-            density = peak_density(mean_spectra, peak_band(mean_spectra[-1], mean_spectra[0]))
+            light = mean(spectra)
+            density = peak_density(light, peak_band(light[-1], light[0]))
         else:
-            density = visual_density(channel_xyz)
-        ramps[channel] = Ramp(channel, levels, channel_xyz, mean(lab), density)
+            light, density = channel_xyz, visual_density(channel_xyz)
+        ramps[channel] = Ramp(channel, levels, channel_xyz, mean(lab), density, light)
     return ramps
 
 
@@ -99,6 +102,34 @@ def smooth(inputs: Array, values: Array, at: Array) -> Array:
     fitted = shapes @ (best * seen)
     out = np.asarray(CubicSpline(inputs, fitted, bc_type="natural")(at))
     return out if values.ndim == 2 else out[:, 0]
+
+
+def smooth_ramp(inputs: Array, values: Array, at: Array) -> Array:
+    """`smooth` of what is left of values (n,) or (n, k) after the nearest curve of a saturating, hooking ink is taken out.
+
+    The guide a + b (1 - exp(-k x)) + c softplus(x - h) has the shape of an ink that saturates and, past
+    h, turns; what is left is much straighter, so that noise is told from shape.
+    """
+    columns = values if values.ndim == 2 else values[:, None]
+    span = float(inputs[-1])
+    best = np.full(columns.shape[1], np.inf)
+    here, there = np.zeros(columns.shape), np.zeros((len(at), columns.shape[1]))
+    for rate in (0.8, 2.0, 3.5, 6.0):
+        for hook in (0.35, 0.5, 0.65, 0.8):
+            basis = _guide(inputs / span, rate, hook)
+            weights = np.linalg.lstsq(basis, columns, rcond=None)[0]
+            miss = ((basis @ weights - columns) ** 2).sum(axis=0)
+            better = miss < best
+            best = np.where(better, miss, best)
+            here[:, better] = (basis @ weights)[:, better]
+            there[:, better] = (_guide(at / span, rate, hook) @ weights)[:, better]
+    out = there + smooth(inputs, columns - here, at)
+    return out if values.ndim == 2 else out[:, 0]
+
+
+def _guide(x: Array, rate: float, hook: float) -> Array:
+    turned = 0.06 * np.logaddexp(0.0, (x - hook) / 0.06)
+    return np.column_stack([np.ones_like(x), 1.0 - np.exp(-rate * x), turned])
 
 
 def _penalty(inputs: Array) -> tuple[Array, Array]:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
+import numpy.typing as npt
 
 from greyanchor.core.colorimetry import Array
 from greyanchor.core.errors import BadInput
@@ -15,7 +16,10 @@ PAGES = {"a4": (210.0, 297.0), "a3": (297.0, 420.0), "a2": (420.0, 594.0)}
 
 @dataclass(frozen=True)
 class Method:
-    """How a chart is read; sizes in millimetres, pace in seconds."""
+    """How a chart is read; sizes in millimetres, pace in seconds.
+
+    `smallest` is the narrowest patch its aperture can read; `hands` says what a person does.
+    """
 
     name: str
     title: str
@@ -24,13 +28,51 @@ class Method:
     gap: float
     seconds_per_row: float
     longest_row: int
+    smallest: float
+    hands: str
+
+    def sized(self, width: float | None) -> Method:
+        """The same with patches `width` mm wide, in proportion; `BadInput` when the aperture is too large for that."""
+        if width is None:
+            return self
+        if not self.smallest <= width <= 40:
+            raise BadInput(
+                f"patches {width:g} mm wide cannot be read with a {self.title}; use {self.smallest:g} to 40 mm"
+            )
+        return replace(
+            self, patch_width=width, patch_height=round(width * self.patch_height / self.patch_width, 2)
+        )
 
 
 METHODS = {
-    "strip": Method("strip", "hand-held strip reader", 8.0, 10.0, 3.0, 9.0, 40),
-    "table": Method("table", "measuring table", 6.0, 6.0, 0.0, 22.0, 80),
-    "inline": Method("inline", "reader inside the printer", 10.0, 10.0, 0.0, 14.0, 120),
+    "strip": Method(
+        "strip", "hand-held strip reader", 8.0, 10.0, 3.0, 9.0, 40, 7.0, "one row at a time, by hand"
+    ),
+    "table": Method(
+        "table",
+        "measuring table",
+        6.0,
+        6.0,
+        0.0,
+        22.0,
+        80,
+        5.0,
+        "three corners of each sheet, then it reads alone",
+    ),
+    "inline": Method(
+        "inline",
+        "reader inside the printer",
+        10.0,
+        10.0,
+        0.0,
+        14.0,
+        120,
+        8.0,
+        "nothing: the media travels back under it",
+    ),
 }
+#: readings of one patch that a coarse-dot chart may ask for
+DOTS = (1, 2, 4)
 MARGIN = 12.0
 LABEL = 14.0
 HEADER = 18.0
@@ -57,11 +99,19 @@ class Layout:
     rows_per_sheet: int
     sheets: int
     rows: int
+    dots: int = 1
 
     @property
     def minutes(self) -> float:
         """Estimated reading time of one pass, with half a minute to place each sheet."""
-        return (self.rows * self.method.seconds_per_row + self.sheets * 30.0) / 60.0
+        return (self.rows * self.method.seconds_per_row * self.dots + self.sheets * 30.0) / 60.0
+
+    def corners(self) -> Array:
+        """Outer corners of a full sheet's patches (3, 2), millimetres: top left, top right, bottom left."""
+        left, top, width, _ = self.rectangle(0, 0)
+        right = left + self.columns * width
+        _, last, _, height = self.rectangle(min(self.rows, self.rows_per_sheet) - 1, 0)
+        return np.array([[left, top], [right, top], [left, last + height]])
 
     def rectangle(self, row_on_sheet: int, column: int) -> tuple[float, float, float, float]:
         """Left, top, width and height in millimetres of a patch; row and column count from 0."""
@@ -91,6 +141,33 @@ def parse_page(text: str) -> tuple[float, float]:
     return size
 
 
+def plan(
+    count: int, page: str = "a4", method: str = "strip", patch: float | None = None, dots: int = 1
+) -> Layout:
+    """Sheets, rows and minutes of `count` patches before anything is laid out.
+
+    Parameters
+    ----------
+    patch
+        Width of a patch in millimetres; the method's usual when None.
+    dots
+        Readings of each patch, averaged, for grainy output.
+    """
+    if method not in METHODS:
+        raise BadInput(f"no measuring method {method!r}; use one of {', '.join(METHODS)}")
+    if dots not in DOTS:
+        raise BadInput(f"{dots} readings a patch are not offered; use {', '.join(map(str, DOTS))}")
+    if count < 1:
+        raise BadInput("a chart needs at least one patch")
+    chosen, size = METHODS[method].sized(patch), parse_page(page)
+    room, per_sheet = _room(chosen, size)
+    columns = min(room, count)
+    if columns < min(4, count) or per_sheet < 1:
+        raise BadInput(f"a page of {size[0]:g} x {size[1]:g} mm holds no row of patches for a {chosen.title}")
+    rows = -(-count // columns)
+    return Layout(chosen, size, columns, per_sheet, -(-rows // per_sheet), rows, dots)
+
+
 def lay_out(
     device: Array,
     channels: tuple[str, ...],
@@ -98,39 +175,35 @@ def lay_out(
     method: str = "strip",
     shuffle_seed: int | None = None,
     meta: dict[str, str] | None = None,
+    patch: float | None = None,
+    dots: int = 1,
 ) -> tuple[ReadingSet, Layout]:
     """Place patches (n, channels) in rows; gives the chart (a `ReadingSet` without readings) and its layout.
 
     With `shuffle_seed` the patches are mixed, so that neighbours differ and unevenness of the
     sheet falls on all colours alike. Ids are ``row-column``, rows counted through all sheets.
     """
-    if method not in METHODS:
-        raise BadInput(f"no measuring method {method!r}; use one of {', '.join(METHODS)}")
-    if len(device) == 0:
-        raise BadInput("a chart needs at least one patch")
-    chosen, size = METHODS[method], parse_page(page)
-    room, per_sheet = _room(chosen, size)
-    columns = min(room, len(device))
-    if columns < min(4, len(device)) or per_sheet < 1:
-        raise BadInput(f"a page of {size[0]:g} x {size[1]:g} mm holds no row of patches for a {chosen.title}")
+    layout = plan(len(device), page, method, patch, dots)
     order = np.arange(len(device))
     if shuffle_seed is not None:
         order = np.random.default_rng(shuffle_seed).permutation(len(device))
     place = np.arange(len(device))
-    rows, cols = place // columns + 1, place % columns + 1
-    count = int(rows[-1])
+    rows, cols = place // layout.columns + 1, place % layout.columns + 1
+    facts = {"PAGE": f"{layout.page[0]:g}x{layout.page[1]:g}", "METHOD": method}
+    if patch is not None:
+        facts["PATCH_WIDTH"] = f"{patch:g}"
+    if dots > 1:
+        facts["READINGS_A_PATCH"] = str(dots)
     chart = ReadingSet(
         ids=tuple(f"{r}-{c}" for r, c in zip(rows, cols)),
         channels=channels,
         device=np.asarray(device)[order],
         rows=rows.astype(np.int64),
         columns=cols.astype(np.int64),
-        sheets=((rows - 1) // per_sheet + 1).astype(np.int64),
-        meta={**(meta or {}), "PAGE": f"{size[0]:g}x{size[1]:g}", "METHOD": method},
+        sheets=((rows - 1) // layout.rows_per_sheet + 1).astype(np.int64),
+        meta={**(meta or {}), **facts},
     )
-    return chart, Layout(
-        chosen, size, columns, per_sheet, int(chart.sheets[-1]) if chart.sheets is not None else 1, count
-    )
+    return chart, layout
 
 
 def _room(method: Method, page: tuple[float, float]) -> tuple[int, int]:
@@ -145,11 +218,55 @@ def layout_of(chart: ReadingSet) -> Layout:
     if chart.rows is None or chart.columns is None or chart.sheets is None:
         raise BadInput("this chart has no SHEET, ROW and COLUMN fields; lay it out first")
     method = METHODS.get(chart.meta.get("METHOD", "strip"), METHODS["strip"])
+    width, dots = chart.meta.get("PATCH_WIDTH"), chart.meta.get("READINGS_A_PATCH", "1")
+    method = method.sized(float(width)) if width else method
     page = parse_page(chart.meta.get("PAGE", "a4"))
     per_sheet = max(_room(method, page)[1], int(chart.rows[chart.sheets == 1].max()))
     return Layout(
-        method, page, int(chart.columns.max()), per_sheet, int(chart.sheets.max()), int(chart.rows.max())
+        method,
+        page,
+        int(chart.columns.max()),
+        per_sheet,
+        int(chart.sheets.max()),
+        int(chart.rows.max()),
+        int(dots) if dots.isdigit() else 1,
     )
+
+
+def check_corners(layout: Layout, seen: npt.ArrayLike) -> None:
+    """Refuse three corner points (3, 2) mm that cannot be those of `layout`, wherever the sheet lies.
+
+    Held to are the lengths of the two edges, the right angle between them and its sense. Allowed is a
+    third of a patch: more, and the edge of a patch would be read.
+    """
+    points, wanted = np.asarray(seen, dtype=float), layout.corners()
+    across, down = points[1] - points[0], points[2] - points[0]
+    width, height = wanted[1, 0] - wanted[0, 0], wanted[2, 1] - wanted[0, 1]
+    slack = min(layout.method.patch_width, layout.method.patch_height) / 3.0
+    sizes = float(np.hypot(*across)), float(np.hypot(*down))
+    if abs(sizes[0] - width) > slack or abs(sizes[1] - height) > slack:
+        raise BadInput(
+            f"the corners span {sizes[0]:.1f} x {sizes[1]:.1f} mm, the sheet has {width:.1f} x {height:.1f}: "
+            "set them again, top left, top right, bottom left"
+        )
+    if across[0] * down[1] - across[1] * down[0] < 0:
+        raise BadInput("the corners were set the wrong way round: top left, top right, bottom left")
+    lean = float(across @ down) / (sizes[0] * sizes[1])
+    if abs(lean) * sizes[1] > slack:
+        raise BadInput(
+            f"the corners are {abs(lean) * 57.3:.1f} degrees off the square: set them again on the outer corners"
+        )
+
+
+def check_travel(method: str, media: str, travels_backwards: bool, readable: bool = True) -> None:
+    """Refuse a way of measuring that a media cannot have; the message says which way is left."""
+    if not readable:
+        raise BadInput(f"no instrument reads {media}: limit and linearize it by eye")
+    if method == "inline" and not travels_backwards:
+        raise BadInput(
+            f"{media} cannot travel backwards, so the reader inside the printer cannot reach the chart: "
+            "use the hand-held strip reader or the measuring table"
+        )
 
 
 def sheet_places(chart: ReadingSet) -> Array:

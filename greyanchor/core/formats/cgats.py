@@ -20,6 +20,7 @@ from greyanchor.core.formats.files import read_limited
 from greyanchor.core.readings import ReadingSet
 
 MAX_BYTES = 32 * 1024 * 1024
+MAX_LINE = 20_000
 _SPECTRAL = re.compile(r"^(?:SPECTRAL|SPECTRUM|SPEC|R|NM|REFL)?_?(?:NM|R)?_?(\d{3})(?:[.,]0+)?(?:_?NM)?$")
 _NCLR = re.compile(r"^(\d)CLR_(\d+)$")
 _CONDITION = re.compile(r"\bM([0-3])\b")
@@ -29,7 +30,9 @@ _NCLR_NAMES = ("C", "M", "Y", "K", "O", "G", "V", "R")
 
 
 @dataclass(frozen=True)
-class _Table:
+class Table:
+    """Header, field names and lines (with their numbers) of a file of patches, before they are understood."""
+
     header: dict[str, str]
     fields: list[str]
     lines: list[tuple[int, list[str]]]
@@ -44,13 +47,14 @@ def read(path: str | Path) -> ReadingSet:
 def loads(data: bytes | str, source: str = "readings") -> ReadingSet:
     """Parse CGATS text given as bytes (UTF-8 with or without BOM, UTF-16 with BOM, Latin-1) or str."""
     try:
-        table = _tokenize(data if isinstance(data, str) else _decode(data))
-        return _build(table)
+        table = _tokenize(data if isinstance(data, str) else decode(data))
+        return from_table(table)
     except BadInput as error:
         raise error.at(source) from None
 
 
-def _decode(data: bytes) -> str:
+def decode(data: bytes) -> str:
+    """Text of UTF-8 with or without BOM, UTF-16 with BOM, or Latin-1; `BadInput` for anything binary."""
     if not data.strip():
         raise BadInput("the file is empty")
     if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
@@ -59,7 +63,7 @@ def _decode(data: bytes) -> str:
         except UnicodeDecodeError as error:
             raise BadInput("the file is not readable as UTF-16 text") from error
     if b"\0" in data[:4096]:
-        raise BadInput("this is a binary file, not CGATS text")
+        raise BadInput("this is a binary file, not text with patches")
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError:
@@ -75,13 +79,15 @@ def _split(line: str) -> list[str]:
     return next(csv.reader(io.StringIO(" ".join(line.split())), delimiter=" "))
 
 
-def _tokenize(text: str) -> _Table:
+def _tokenize(text: str) -> Table:
     header: dict[str, str] = {}
     fields: list[str] = []
     lines: list[tuple[int, list[str]]] = []
     fields_line = 0
     state, done = "header", False
     for number, raw in enumerate(text.splitlines(), start=1):
+        if len(raw) > MAX_LINE:
+            raise BadInput(f"the line has {len(raw)} characters; up to {MAX_LINE} are taken", line=number)
         line = raw.strip()
         if not line or (line.startswith("#") and state != "data"):
             continue
@@ -117,10 +123,11 @@ def _tokenize(text: str) -> _Table:
         )
     if not lines:
         raise BadInput("the file has no data between BEGIN_DATA and END_DATA")
-    return _Table(header, fields, lines, fields_line)
+    return Table(header, fields, lines, fields_line)
 
 
-def _build(table: _Table) -> ReadingSet:
+def from_table(table: Table) -> ReadingSet:
+    """What the fields and lines say, as a `ReadingSet`; `BadInput` names line and reason."""
     width = len(table.fields)
     for number, parts in table.lines:
         if len(parts) != width:
@@ -178,7 +185,7 @@ def _number(text: str, line: int, field: str) -> float:
     return value
 
 
-def _columns(table: _Table, positions: Sequence[int]) -> Array:
+def _columns(table: Table, positions: Sequence[int]) -> Array:
     """Numbers of some fields, shape (n, len(positions)); only the failing ones are told one by one."""
     try:
         values = np.array(
@@ -193,7 +200,7 @@ def _columns(table: _Table, positions: Sequence[int]) -> Array:
     )
 
 
-def _check_range(table: _Table, values: Array, low: float, high: float, name: str) -> None:
+def _check_range(table: Table, values: Array, low: float, high: float, name: str) -> None:
     off = (values < low) | (values > high)
     if off.any():
         row, column = np.argwhere(off)[0]
@@ -202,7 +209,7 @@ def _check_range(table: _Table, values: Array, low: float, high: float, name: st
         )
 
 
-def _device(table: _Table, index: dict[str, int]) -> tuple[tuple[str, ...], Array | None]:
+def _device(table: Table, index: dict[str, int]) -> tuple[tuple[str, ...], Array | None]:
     if all(f"CMYK_{c}" in index for c in "CMYK"):
         names, fields, scale = tuple("CMYK"), [f"CMYK_{c}" for c in "CMYK"], 100.0
     elif all(f"RGB_{c}" in index for c in "RGB"):
@@ -225,7 +232,7 @@ def _device(table: _Table, index: dict[str, int]) -> tuple[tuple[str, ...], Arra
     return names, np.clip(values / scale, 0.0, 1.0)
 
 
-def _spectra(table: _Table, index: dict[str, int]) -> Array | None:
+def _spectra(table: Table, index: dict[str, int]) -> Array | None:
     bands = sorted((int(m.group(1)), i) for name, i in index.items() if (m := _SPECTRAL.match(name)))
     bands = [(nm, i) for nm, i in bands if 300 <= nm <= 900]
     if len(bands) < 8:
@@ -247,13 +254,13 @@ def _spectra(table: _Table, index: dict[str, int]) -> Array | None:
     return np.maximum(resample_spectra(values, nm), 0.0)
 
 
-def _triplet(table: _Table, index: dict[str, int], names: tuple[str, str, str]) -> Array | None:
+def _triplet(table: Table, index: dict[str, int], names: tuple[str, str, str]) -> Array | None:
     if not all(name in index for name in names):
         return None
     return _columns(table, [index[name] for name in names])
 
 
-def _integers(table: _Table, index: dict[str, int], name: str) -> np.ndarray | None:
+def _integers(table: Table, index: dict[str, int], name: str) -> np.ndarray | None:
     if name not in index:
         return None
     values = _columns(table, [index[name]])[:, 0]
@@ -263,7 +270,7 @@ def _integers(table: _Table, index: dict[str, int], name: str) -> np.ndarray | N
     return values.astype(np.int64)
 
 
-def _ids(table: _Table, index: dict[str, int]) -> tuple[str, ...]:
+def _ids(table: Table, index: dict[str, int]) -> tuple[str, ...]:
     for name in _ID_FIELDS:
         if name in index:
             values = [parts[index[name]] for _, parts in table.lines]

@@ -21,6 +21,8 @@ MEDIA = {
     )
 }
 INK_SETS = {"Petrel 44": "Tarn pigment", "Gannet 64": "Basalt UV", "Dunlin 24": "Tarn pigment"}
+#: light inks after C M Y K: the channel each belongs to, and its strength
+LIGHT_INKS = {"Tarn pigment light": ((0, 0.34), (1, 0.37))}
 OVERDRIVE = {"Petrel 44": 1.30, "Gannet 64": 1.38, "Dunlin 24": 1.22}
 DEFAULT_MEDIA = "Harbour Proof Semimatt 235"
 
@@ -28,7 +30,8 @@ DEFAULT_MEDIA = "Harbour Proof Semimatt 235"
 def press_for(environment: PrintEnvironment) -> SimulatedPress:
     """The stand-in printer that prints under `environment`; unknown media behave like the proofing paper."""
     media = MEDIA.get(environment.media) or MEDIA[DEFAULT_MEDIA]
-    return SimulatedPress(media, environment, OVERDRIVE.get(environment.printer, 1.30))
+    lights = LIGHT_INKS.get(environment.ink_set, ())
+    return SimulatedPress(media, environment, OVERDRIVE.get(environment.printer, 1.30), lights=lights)
 
 
 def slug(name: str) -> str:

@@ -76,11 +76,13 @@ class PrintState:
     """What differs between two sheets of one environment.
 
     `volume` (4,) multiplies each ink; `slope` (2, 4) changes it across and along the sheet from
-    -half to +half; all are small numbers around 1 and 0.
+    -half to +half; all are small numbers around 1 and 0. `wet` is 1 for a sheet just printed and 0
+    for a dry one: wet ink lies thicker and shines, so that it reads darker and purer.
     """
 
     volume: Array
     slope: Array
+    wet: float = 0.0
 
     @classmethod
     def nominal(cls) -> PrintState:
@@ -93,13 +95,20 @@ class SimulatedPress:
     """The stand-in printer for one environment.
 
     `overdrive` is the ink volume at a device value of 100 %, relative to what the coating was
-    made for; raw machines can lay down more than is good.
+    made for; raw machines can lay down more than is good. `lights` are light inks after the first
+    four: the channel each belongs to, and its strength as a share of its parent's.
     """
 
     media: MediaModel
     environment: PrintEnvironment
     overdrive: float = 1.30
     absorption: Array | None = None
+    lights: tuple[tuple[int, float], ...] = ()
+
+    @property
+    def channels(self) -> tuple[str, ...]:
+        """Raw channels in printing order."""
+        return (*"CMYK", *(f"L{'CMYK'[parent]}" for parent, _ in self.lights))
 
     @property
     def _alpha(self) -> Array:
@@ -131,14 +140,21 @@ class SimulatedPress:
         harm = max(0.0, off - 5.0) / 40.0
         return float(self.media.capacity * (1.0 - 0.05 * hurry - harm))
 
-    def sheet(self, seed: int, age_days: float = 0.0) -> PrintState:
-        """The state of the machine for the sheet numbered `seed`, `age_days` after its calibration."""
+    def sheet(
+        self, seed: int, age_days: float = 0.0, drift_by: Array | None = None, wet: float = 0.0
+    ) -> PrintState:
+        """The state of the machine for the sheet numbered `seed`, `age_days` after its calibration.
+
+        `drift_by` (4,) multiplies the ink volumes on top; `wet` is how much of its drying is still to come.
+        """
         random = np.random.default_rng([seed, 7])
         drift = 1.0 + np.array([-0.0011, 0.0006, -0.0002, 0.0003]) * age_days
+        drift = drift if drift_by is None else drift * drift_by
         hot = max(0.0, self.environment.heat - self.media.best_heat - 6.0) / 10.0
         return PrintState(
             volume=drift * (1.0 + 0.002 * random.standard_normal(4)),
             slope=(0.002 + 0.01 * hot) * random.standard_normal((2, 4)),
+            wet=wet,
         )
 
     def spectra(
@@ -149,7 +165,7 @@ class SimulatedPress:
         seed: int | None = None,
         condition: str = "M1",
     ) -> Array:
-        """Reflectance (n, 36) of printed device values (n, 4), fractions.
+        """Reflectance (n, 36) of printed device values (n, 4), or (n, 4 + light inks), fractions.
 
         Parameters
         ----------
@@ -164,15 +180,27 @@ class SimulatedPress:
         """
         asked = np.clip(np.asarray(device, dtype=float), 0.0, 1.0)
         state = state or PrintState.nominal()
-        volume = asked * self.overdrive * state.volume
+        parents = [*range(4), *(parent for parent, _ in self.lights)][: asked.shape[1]]
+        volume = asked * self.overdrive * state.volume[parents]
         if place is not None:
-            volume = volume * (1.0 + place @ state.slope)
+            volume = volume * (1.0 + place @ state.slope[:, parents])
         if seed is not None:
             noise = np.random.default_rng([seed, 11]).standard_normal(volume.shape)
             volume = volume * np.maximum(1.0 + self.grain * noise, 0.0)
-        return self._light(volume, condition)
+        return self._light(self._folded(volume), condition, state.wet)
 
-    def _light(self, volume: Array, condition: str) -> Array:
+    def printed_volume(self, device: Array) -> Array:
+        """Ink volume (n, 4) of raw device values on the machine's best day, 1.0 for nominal full."""
+        return self._folded(np.clip(np.asarray(device, dtype=float), 0.0, 1.0) * self.overdrive)
+
+    def _folded(self, volume: Array) -> Array:
+        """Light ink as the volume (n, 4) of its parent that has the same pigment."""
+        whole = volume[:, :4].copy()
+        for (parent, strength), light in zip(self.lights, volume[:, 4:].T):
+            whole[:, parent] += strength * light
+        return whole
+
+    def _light(self, volume: Array, condition: str, wet: float = 0.0) -> Array:
         total = volume.sum(axis=1, keepdims=True)
         over = _softplus(volume - self.capacity, 0.05)
         flood = _softplus(total - self.media.total_capacity * self.capacity, 0.12)
@@ -180,8 +208,12 @@ class SimulatedPress:
         film = volume / np.maximum(area, 1e-9)
         film = np.where(volume > 1e-9, film, 1.0 / (2.5 * self.spread))
         film = 2.5 * film / (1.0 + 0.30 * film)  # deeper ink works less
-        film = film * np.exp(-0.9 * over) / (1.0 + 0.30 * flood)
-        haze = self.media.surface + 0.012 * over.sum(axis=1) ** 1.5 + 0.006 * flood[:, 0] ** 1.5
+        film = film * np.exp(-0.9 * over) / (1.0 + 0.30 * flood) * (1.0 + 0.05 * wet)
+        haze = (
+            self.media.surface * (1.0 - 0.4 * wet)
+            + 0.012 * over.sum(axis=1) ** 1.5
+            + 0.006 * flood[:, 0] ** 1.5
+        )
         trapping = np.ones((16, 4))
         for position, ink in enumerate(_PRINT_ORDER):
             for earlier in _PRINT_ORDER[:position]:

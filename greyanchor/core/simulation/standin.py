@@ -3,44 +3,84 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from greyanchor.core.charts.layout import sheet_places
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colorimetry import WAVELENGTHS, Array
 from greyanchor.core.errors import BadInput
 from greyanchor.core.readings import ReadingSet
-from greyanchor.core.simulation.instrument import StripReader
+from greyanchor.core.simulation.instrument import Spectrophotometer, Spot, StripReader
 from greyanchor.core.simulation.press import SimulatedPress
 
 #: seeds of sheets are kept this far apart, so that no two prints share a sheet
 _SHEETS_A_PRINT = 1000
 
 
+@dataclass(frozen=True)
+class Condition:
+    """How the stand-in printer and its sheet are when something is looked at.
+
+    Attributes
+    ----------
+    age_days
+        Days since the machine was calibrated.
+    drift
+        Ink volume of each channel relative to that day, such as ``(("C", 1.1),)``.
+    wet
+        How much of the drying is still to come, 0..1.
+    paper
+        Lab by which the media of this delivery differs from the first, as a change of L*, a*, b*.
+    """
+
+    age_days: float = 0.0
+    drift: tuple[tuple[str, float], ...] = ()
+    wet: float = 0.0
+    paper: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+    def volumes(self) -> Array:
+        """Factors (4,) on the ink volumes of C, M, Y and K."""
+        told = dict(self.drift)
+        return np.array([told.get(c, 1.0) for c in "CMYK"])
+
+
 def printed_spectra(
     chart: ReadingSet,
     press: SimulatedPress,
     seed: int,
-    age_days: float = 0.0,
+    state: Condition = Condition(),
     pipeline: Callable[[Array], Array] | None = None,
     condition: str = "M1",
 ) -> Array:
     """True reflectance (n, 36) of every patch of `chart` as printed; `pipeline` turns device values into raw ones."""
-    if chart.channels != tuple("CMYK"):
-        raise BadInput(
-            f"the stand-in printer prints CMYK charts, not {'+'.join(chart.channels) or 'charts without channels'}"
-        )
     raw = chart.values() if pipeline is None else pipeline(chart.values())
+    if pipeline is None and chart.channels not in (tuple("CMYK"), press.channels):
+        raise BadInput(
+            f"the stand-in printer prints {' '.join(press.channels)}, not {'+'.join(chart.channels) or 'charts without channels'}"
+        )
     places = sheet_places(chart)
     sheets = chart.sheets if chart.sheets is not None else np.ones(len(chart), dtype=np.int64)
     out = np.empty((len(chart), 36))
     for sheet in np.unique(sheets):
         members = sheets == sheet
         number = seed * _SHEETS_A_PRINT + int(sheet)
-        state = press.sheet(number, age_days)
-        out[members] = press.spectra(raw[members], state, places[members], number, condition)
-    return out
+        machine = press.sheet(number, state.age_days, state.volumes(), state.wet)
+        out[members] = press.spectra(raw[members], machine, places[members], number, condition)
+    return out * _other_paper(state.paper)
+
+
+def _other_paper(change: tuple[float, float, float]) -> Array:
+    """Factors (36,) that shift white paper by about `change` in Lab: lightness, and a slope for warmth."""
+    if not any(change):
+        return np.ones(36)
+    x = (WAVELENGTHS - 560.0) / 120.0
+    return np.asarray(1.0 + 0.025 * change[0] + 0.009 * change[1] * (x**2 - 0.6) + 0.011 * change[2] * x)
+
+
+def reading_spot(press: SimulatedPress, dots: int = 1) -> Spot:
+    """What one reading catches of the grain of this print."""
+    return Spot(2.0 * max(0.0, press.grain - 0.0065), dots)
 
 
 def print_and_read(
@@ -48,17 +88,20 @@ def print_and_read(
     press: SimulatedPress,
     seed: int = 1,
     reading: int = 1,
-    age_days: float = 0.0,
+    state: Condition = Condition(),
     pipeline: Callable[[Array], Array] | None = None,
-    reader: StripReader | None = None,
+    reader: Spectrophotometer | None = None,
+    condition: str = "M1",
 ) -> ReadingSet:
     """`chart` printed and read with a careful hand; `reading` tells passes over the same sheet apart."""
-    spectra = printed_spectra(chart, press, seed, age_days, pipeline)
+    spectra = printed_spectra(chart, press, seed, state, pipeline, condition)
     reader = reader or StripReader()
+    dots = chart.meta.get("READINGS_A_PATCH", "1")
+    spot = reading_spot(press, int(dots) if dots.isdigit() else 1)
     return replace(
         chart,
-        spectra=reader.measure(spectra, (seed, reading, 17)),
-        condition="M1",
+        spectra=reader.measure(spectra, (seed, reading, 17), spot),
+        condition=condition,
         meta={
             **chart.meta,
             "PRINT_CONDITIONS": press.environment.label(),

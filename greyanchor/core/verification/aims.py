@@ -10,7 +10,7 @@ from scipy.spatial import cKDTree
 
 from greyanchor.core.colorimetry import Array, correct_substrate, lab_to_xyz, xyz_to_lab
 from greyanchor.core.errors import BadInput
-from greyanchor.core.formats import cgats, icc
+from greyanchor.core.formats import icc, readings_file
 from greyanchor.core.readings import ReadingSet
 from greyanchor.core.verification import northlight
 
@@ -65,7 +65,7 @@ class Aim:
 
 
 def load(path: str | Path) -> Aim:
-    """An aim from a file, ``.icc`` or CGATS text, or by the name ``northlight-coated``."""
+    """An aim from a file, ``.icc``, CGATS text, CxF3 or CSV, or by the name ``northlight-coated``."""
     if str(path) == "northlight-coated":
         return Aim("Northlight Coated", data=northlight.aim_data())
     source = Path(path)
@@ -75,9 +75,7 @@ def load(path: str | Path) -> Aim:
         raise BadInput(f"cannot be read: {error.strerror or error}", source.name) from error
     if icc.is_profile(head):
         return from_profile(icc.read(source), source.name)
-    if head.lstrip()[:5].lower() == b"<?xml":
-        raise BadInput("CxF aims are not read by this version; convert the data to CGATS text", source.name)
-    return from_data(cgats.read(source), source.name)
+    return from_data(readings_file.read(source), source.name)
 
 
 def from_profile(profile: icc.IccProfile, source: str) -> Aim:

@@ -1,0 +1,271 @@
+"""Baseline and restore: what drifted since a mode was made, and curves that bring it back."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from scipy.interpolate import PchipInterpolator
+
+from greyanchor.core.calibration.curves import CurveSet
+from greyanchor.core.calibration.ramps import Ramp, find_ramps
+from greyanchor.core.colorimetry import Array, delta_e_2000, lab_difference
+from greyanchor.core.density import sctv
+from greyanchor.core.errors import BadInput
+from greyanchor.core.readings import ReadingSet
+
+#: a channel's tone value may on average lie this far from its baseline before it is told, percent
+TONE_TOLD = 1.0
+#: paper that differs more than this from the baseline's is another paper, dE00
+PAPER_CHANGED = 1.5
+#: what is left of a solid after its density was matched, dE00: more is another ink or another hue
+HUE_MOVED = 2.0
+#: mean dE00 to the baseline that a restored machine keeps
+RESTORED = 0.5
+_LEVELS = np.linspace(0.1, 1.0, 10)
+
+
+def short_chart(channels: int = 4) -> Array:
+    """Device values (n, channels) of the short chart: paper, ramps in tenths, overprints and greys, each twice.
+
+    Mixed over the sheet, the two copies average out the grain of the print and tell when it is uneven.
+    It is printed through the curves, first to confirm them and later to hold the machine to that day.
+    """
+    rows = [np.zeros((2, channels))]
+    for i in range(channels):
+        ramp = np.zeros((len(_LEVELS), channels))
+        ramp[:, i] = _LEVELS
+        rows.append(ramp)
+    colours = min(3, channels)
+    for level in (0.5, 1.0):
+        for subset in range(1, 2**colours):
+            mask = np.array([(subset >> i) & 1 for i in range(colours)], dtype=float)
+            if mask.sum() >= 2:
+                rows.append(np.hstack([level * mask, np.zeros(channels - colours)])[None])
+    if channels > 3:
+        grey = np.zeros((2, channels))
+        grey[0, :3], grey[1, :3] = (0.25, 0.19, 0.19), (0.4, 0.31, 0.31)
+        grey[:, 3] = (0.2, 0.4)
+        rows.append(grey)
+    return np.vstack([*rows, *rows])
+
+
+@dataclass(frozen=True)
+class ChannelDrift:
+    """One channel against its baseline.
+
+    Attributes
+    ----------
+    channel
+        Its name.
+    inputs, tone
+        Device values (n,) percent, and the change of tone value there (n,), percent, both measured between
+        the baseline's paper and solid.
+    tone_max
+        The largest of them by size, with its sign.
+    density
+        Change of the solid's density over paper.
+    hue
+        Hue difference dH of the solid.
+    volume
+        Ink volume against the baseline that explains the change best, 1.0 for none.
+    residual
+        dE00 that is left of the solid where its density is matched again.
+    """
+
+    channel: str
+    inputs: Array
+    tone: Array
+    tone_max: float
+    density: float
+    hue: float
+    volume: float
+    residual: float
+
+
+@dataclass(frozen=True)
+class Drift:
+    """The machine now against its baseline over the short chart; differences are dE00."""
+
+    mean: float
+    p95: float
+    max: float
+    paper: float
+    overprints: float
+    channels: dict[str, ChannelDrift]
+    words: list[str]
+    not_enough: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Restoration:
+    """Corrected curves, and what of the drift they cannot bring back."""
+
+    curves: CurveSet
+    limits: dict[str, float]
+    lost: dict[str, float]
+
+
+def compare_to_baseline(baseline: ReadingSet, now: ReadingSet, curves: CurveSet) -> Drift:
+    """What drifted, in figures and in words, from two readings of the short chart through the same `curves`."""
+    if not np.array_equal(baseline.ids, now.ids):
+        raise BadInput("the readings are not of the chart that the baseline was taken with")
+    was, is_now = find_ramps(baseline), find_ramps(now)
+    difference = delta_e_2000(baseline.lab(), now.lab())
+    device = now.values()
+    paper = device.max(axis=1) < 1e-6
+    over = (device > 1e-6).sum(axis=1) >= 2
+    paper_moved = float(delta_e_2000(baseline.lab()[paper].mean(axis=0), now.lab()[paper].mean(axis=0)))
+    channels = {
+        c: _channel_drift(was[c], is_now[c], curves.outputs[curves.channels.index(c)])
+        for c in curves.channels
+    }
+    return Drift(
+        mean=float(difference.mean()),
+        p95=float(np.percentile(difference, 95)),
+        max=float(difference.max()),
+        paper=paper_moved,
+        overprints=float(difference[over].mean()) if over.any() else 0.0,
+        channels=channels,
+        words=_words(channels, paper_moved, baseline, now, paper),
+        not_enough=_beyond_restoring(channels, paper_moved),
+    )
+
+
+def _channel_drift(was: Ramp, now: Ramp, curve: Array) -> ChannelDrift:
+    end = was.xyz[-1]
+    change = sctv(now.xyz, now.xyz[0], end) - sctv(was.xyz, was.xyz[0], end)
+    at = 100.0 * was.inputs
+    matched = _same_density(was, now)
+    ratio = _ratio(was.inputs, matched)
+    grid = np.linspace(0.0, 1.0, len(curve))
+    raw_ratio = _ratio(np.interp(was.inputs, grid, curve), np.interp(matched, grid, curve))
+    return ChannelDrift(
+        channel=was.channel,
+        inputs=at,
+        tone=change,
+        tone_max=float(change[int(np.argmax(np.abs(change)))]),
+        density=float((now.density[-1] - now.density[0]) - (was.density[-1] - was.density[0])),
+        hue=float(lab_difference(was.lab[-1], now.lab[-1]).dh),
+        volume=1.0 / float(raw_ratio(0.6 * curve[-1])),
+        residual=_residual(was, now, float(ratio(1.0))),
+    )
+
+
+def _residual(was: Ramp, now: Ramp, ratio: float) -> float:
+    """dE00 between the solids that more or less ink does not explain.
+
+    A solid that is denser now is compared where its ramp has the old density; one that is lighter,
+    with the nearest colour of the baseline's ramp.
+    """
+    if ratio <= 1.0:
+        there = PchipInterpolator(now.inputs, now.lab)(max(ratio, float(now.inputs[1])))
+        return float(delta_e_2000(was.lab[-1], there))
+    path = PchipInterpolator(was.inputs, was.lab)(np.linspace(0.5, 1.0, 201))
+    return float(delta_e_2000(path, now.lab[-1]).min())
+
+
+def _same_density(was: Ramp, now: Ramp) -> Array:
+    """Device values (n,) that now have the density over paper which the baseline had at its steps; NaN beyond the end."""
+    gained = np.maximum.accumulate(now.density - now.density[0] + np.linspace(0.0, 1e-9, len(now.density)))
+    wanted = was.density - was.density[0]
+    fine = np.linspace(0.0, float(now.inputs[-1]), 2001)
+    curve = np.maximum.accumulate(
+        PchipInterpolator(now.inputs, gained)(fine) + np.linspace(0.0, 1e-8, len(fine))
+    )
+    out = np.interp(wanted, curve, fine)
+    out[wanted > curve[-1]] = np.nan
+    return np.asarray(out)
+
+
+def restore(baseline: ReadingSet, now: ReadingSet, curves: CurveSet, highest: float = 1.0) -> Restoration:
+    """Curves that print now what `curves` printed on the day of the baseline.
+
+    In raw input: where the baseline needed x, the machine now needs x q(x), with q from the steps
+    that have equal density over paper. `lost` names channels that would need more than `highest`
+    of raw input, and how much.
+    """
+    was, is_now = find_ramps(baseline), find_ramps(now)
+    missing = [c for c in curves.channels if c not in was]
+    if missing:
+        raise BadInput(f"the baseline has no ramp of {missing[0]}")
+    grid = np.linspace(0.0, 1.0, curves.outputs.shape[1])
+    outputs, lost = [], {}
+    for i, channel in enumerate(curves.channels):
+        curve = curves.outputs[i]
+        raw_was = np.interp(was[channel].inputs, grid, curve)
+        raw_now = np.interp(_same_density(was[channel], is_now[channel]), grid, curve)
+        ratio = _ratio(raw_was, raw_now)
+        moved = curve * ratio(curve)
+        if moved[-1] > highest + 1e-9:
+            lost[channel] = float(moved[-1])
+        moved = np.maximum.accumulate(np.clip(moved, 0.0, highest))
+        moved[0] = 0.0
+        outputs.append(moved)
+    made = CurveSet(curves.channels, np.array(outputs))
+    return Restoration(made, made.limits, lost)
+
+
+def _ratio(was: Array, now: Array) -> np.poly1d:
+    """now / was as a straight line over `was`; `now` is NaN where nothing matches.
+
+    A change of ink volume is the same ratio everywhere; a change of spreading is a slope. Steps weigh
+    with their size, as the density of a light step says little about its ratio.
+    """
+    use = np.isfinite(now) & (was > 0.02)
+    if use.sum() < 3:
+        return np.poly1d([1.0])
+    return np.poly1d(np.polyfit(was[use], now[use] / was[use], 1, w=was[use]))
+
+
+def _words(
+    channels: dict[str, ChannelDrift], paper: float, baseline: ReadingSet, now: ReadingSet, is_paper: Array
+) -> list[str]:
+    told = []
+    for c in channels.values():
+        if abs(float(c.tone.mean())) < TONE_TOLD and abs(c.density) < 0.04:
+            continue
+        way = "heavier" if c.volume > 1.0 else "lighter"
+        at = c.inputs[int(np.argmax(np.abs(c.tone)))]
+        told.append(
+            f"{c.channel} prints {100 * abs(c.volume - 1):.0f} % {way}: tone {c.tone_max:+.1f} % at {at:.0f} %, "
+            f"solid density {c.density:+.2f}, hue {c.hue:+.1f}"
+        )
+    if paper > 0.5:
+        change = now.lab()[is_paper].mean(axis=0) - baseline.lab()[is_paper].mean(axis=0)
+        told.append(
+            f"the paper is {paper:.1f} dE00 off: L* {change[0]:+.1f}, a* {change[1]:+.1f}, b* {change[2]:+.1f}"
+        )
+    return told or ["nothing drifted beyond the noise of a reading"]
+
+
+def _beyond_restoring(channels: dict[str, ChannelDrift], paper: float) -> list[str]:
+    reasons = [
+        f"{c.channel} has another hue: {c.residual:.1f} dE00 are left when its density is matched, {HUE_MOVED:g} are allowed"
+        for c in channels.values()
+        if c.residual > HUE_MOVED
+    ]
+    if paper > PAPER_CHANGED:
+        reasons.append(f"the paper changed by {paper:.1f} dE00, {PAPER_CHANGED:g} are allowed")
+    return reasons
+
+
+def baseline_from_ramps(ramps_read: ReadingSet, curves: CurveSet, chart: ReadingSet) -> ReadingSet:
+    """A baseline for the single-channel patches of `chart` from the raw ramps the curves were made from.
+
+    For modes whose curves were never confirmed by a second print; overprints are left out.
+    """
+    ramps = find_ramps(ramps_read)
+    device = chart.values()
+    single = (device > 1e-6).sum(axis=1) <= 1
+    chosen = chart.select(np.flatnonzero(single))
+    values = chosen.values()
+    first = next(iter(ramps.values()))
+    light = np.repeat(first.light[:1], len(chosen), axis=0)
+    for i, channel in enumerate(curves.channels):
+        members = values[:, i] > 1e-6
+        raw = np.interp(values[members, i], np.linspace(0.0, 1.0, curves.outputs.shape[1]), curves.outputs[i])
+        light[members] = PchipInterpolator(ramps[channel].inputs, ramps[channel].light)(raw)
+    if light.shape[1] == 36:
+        return replace(chosen, spectra=np.maximum(light, 0.0), condition=ramps_read.condition)
+    return replace(chosen, measured_xyz=light, condition=ramps_read.condition)
