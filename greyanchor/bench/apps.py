@@ -6,7 +6,8 @@ class BenchConfig(AppConfig):
     label = "bench"
 
     def ready(self) -> None:
-        from greyanchor.bench import services
+        from greyanchor.bench import charts, restoring
         from greyanchor.measuring.models import pass_finished
 
-        pass_finished.connect(services.on_pass_finished, dispatch_uid="bench")
+        pass_finished.connect(charts.on_pass_finished, dispatch_uid="bench stages")
+        pass_finished.connect(restoring.on_pass_finished, dispatch_uid="bench restores")

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from django import forms
 
+from greyanchor.bench.inheriting import Lender
 from greyanchor.bench.services import tolerance_choices
+from greyanchor.core.charts.layout import DOTS, METHODS
 from greyanchor.core.environment import DIRECTIONS, HALFTONES
 from greyanchor.library.models import InkSet, Media, Printer
 from greyanchor.profiles.models import AimRecord
@@ -80,15 +83,40 @@ class DecisionForm(forms.Form):
 
 
 class LimitsForm(DecisionForm):
-    """Ink limits in percent of raw."""
+    """Ink limits in percent of raw, one for each ink, and the crossover of light inks."""
 
-    C = forms.FloatField(min_value=20, max_value=100)
-    M = forms.FloatField(min_value=20, max_value=100)
-    Y = forms.FloatField(min_value=20, max_value=100)
-    K = forms.FloatField(min_value=20, max_value=100)
+    def __init__(self, *args: Any, channels: Sequence[str] = "CMYK", splits: Sequence[dict[str, Any]] = (), **kwargs: Any) -> None:  # fmt: skip
+        super().__init__(*args, **kwargs)
+        self.channels, self.splits = list(channels), list(splits)
+        fields: dict[str, forms.Field] = {
+            c: forms.FloatField(label=c, min_value=15, max_value=100) for c in self.channels
+        }
+        for split in self.splits:
+            for end in ("start", "end"):
+                fields[f"{split['light']}_{end}"] = forms.FloatField(
+                    label=f"{split['light']} crossover {end}, %",
+                    min_value=0,
+                    max_value=100,
+                    initial=round(100.0 * split[end], 1),
+                )
+        self.fields = {"version": self.fields["version"], **fields, "reason": self.fields["reason"]}
 
     def values(self) -> dict[str, Any]:
-        return {"limits": {c: self.cleaned_data[c] for c in "CMYK"}}
+        splits = [
+            {
+                **s,
+                "limit": min(s["limit"], self.cleaned_data[s["light"]] / 100.0),
+                "start": self._percent(s, "start"),
+                "end": self._percent(s, "end"),
+            }
+            for s in self.splits
+        ]
+        return {"limits": {c: self.cleaned_data[c] for c in self.channels}, "splits": splits}
+
+    def _percent(self, split: dict[str, Any], end: str) -> float:
+        """The crossover as found when the form shows it unchanged, so that rounding does not move it."""
+        told = self.cleaned_data[f"{split['light']}_{end}"] / 100.0
+        return float(split[end]) if abs(told - split[end]) < 0.0006 else told
 
 
 class TotalInkForm(DecisionForm):
@@ -111,11 +139,24 @@ class ReleaseForm(DecisionForm):
         return {"note": self.cleaned_data["note"]}
 
 
-class ProfileChartOptions(forms.Form):
-    """Size and page of the profile chart."""
+class MeasuringForm(forms.Form):
+    """How a chart is read, and on what it is printed."""
 
-    patches = forms.IntegerField(min_value=200, max_value=4000, initial=1000)
-    page = forms.ChoiceField(choices=PAGES)
+    method = forms.ChoiceField(choices=[(m.name, m.title) for m in METHODS.values()])
+    page = forms.ChoiceField(label="Sheet or roll", choices=PAGES)
+    patch = forms.TypedChoiceField(
+        label="Patches", required=False, coerce=float, empty_value=None,
+        choices=[("", "usual size"), ("10", "10 mm wide"), ("12", "12 mm wide"), ("16", "16 mm wide")],
+    )  # fmt: skip
+    dots = forms.TypedChoiceField(
+        label="Readings of each patch", coerce=int, choices=[(d, "1" if d == 1 else f"{d}, for grainy output") for d in DOTS]
+    )  # fmt: skip
+
+
+class ProfileChartOptions(MeasuringForm):
+    """Size of the profile chart, and how it is read."""
+
+    patches = forms.IntegerField(min_value=200, max_value=6000, initial=1000)
 
 
 class ProfileOptions(forms.Form):
@@ -144,3 +185,43 @@ class ToneAimForm(forms.Form):
     """The aim of the tone scale."""
 
     aim = forms.ChoiceField(choices=TONE_AIMS)
+
+
+class EnvironmentForm(forms.Form):
+    """The choices of an environment beside printer, ink set and media."""
+
+    resolution = forms.TypedChoiceField(coerce=int, choices=[(r, f"{r} dpi") for r in (600, 1200, 2400)])
+    passes = forms.TypedChoiceField(coerce=int, choices=[(p, str(p)) for p in (4, 6, 8, 12, 16)])
+    direction = forms.ChoiceField(choices=[(d, d) for d in DIRECTIONS])
+    halftone = forms.ChoiceField(choices=[(h, h) for h in HALFTONES])
+    heat = forms.FloatField(label="Heat, °C", min_value=15, max_value=90)
+    vacuum = forms.FloatField(label="Vacuum, %", min_value=0, max_value=100)
+    reason = forms.CharField(label="Why", max_length=200)
+
+    def choices(self) -> dict[str, Any]:
+        """The environment alone."""
+        return {k: v for k, v in self.cleaned_data.items() if k != "reason"}
+
+
+class FasterForm(forms.Form):
+    """A faster mode from a slow one."""
+
+    name = forms.CharField(label="Name of the faster mode", max_length=160)
+    passes = forms.TypedChoiceField(coerce=int)
+    direction = forms.ChoiceField(choices=[(d, d) for d in DIRECTIONS])
+
+    def __init__(self, *args: Any, passes: Sequence[int], **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["passes"].choices = [(p, str(p)) for p in passes]  # type: ignore[attr-defined]
+
+
+class InheritForm(forms.Form):
+    """Whose limits, curves, total ink or profile to take, and why."""
+
+    version = forms.IntegerField(widget=forms.HiddenInput)
+    lender = forms.TypedChoiceField(label="Take it from", coerce=int)
+    reason = forms.CharField(label="Why not its own", max_length=200)
+
+    def __init__(self, *args: Any, lenders: Sequence[Lender], **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["lender"].choices = [(f.mode.pk, f"{f.mode.name} ({f.why})") for f in lenders]  # type: ignore[attr-defined]

@@ -8,18 +8,34 @@ from greyanchor.bench.models import Stage
 
 def headline(stage: Stage) -> str:
     """The figure that matters, in one line."""
+    if stage.source:
+        what = _figure(stage)
+        told = f"{stage.get_source_display()} {stage.source_text}"
+        return f"{what}  {told}" if what and stage.source != Stage.Source.SKIPPED else told
+    return _figure(stage)
+
+
+def _figure(stage: Stage) -> str:
     r, d = stage.result, stage.decision
     if stage.kind == kinds.INK_LIMITS and (d or r):
         limits = d["limits"] if d else {c: v["percent"] for c, v in r["limits"].items()}  # type: ignore[index]
         return "  ".join(f"{c} {v:.1f} %" for c, v in limits.items())
+    if stage.kind == kinds.TOTAL_INK and d:
+        return f"{d['total_ink']:.0f} %"
     if r is None:
         return d.get("note", "") if d else ""
+    if stage.kind == kinds.LINEARIZATION and not r["scales"]:
+        sure = r.get("sure")
+        return f"by eye, tone within {max(sure.values()):.0f} %" if sure else ""
     if stage.kind == kinds.LINEARIZATION:
+        confirm = r.get("confirm")
+        if confirm:
+            return f"largest deviation {confirm['max']:.1f} %, mean {confirm['mean']:.1f} %, confirmed (aim {r['aim']})"
         before = max(s["deviation_before"][1] for s in r["scales"].values())
         after = max(s["deviation_after"][1] for s in r["scales"].values())
         return f"largest deviation {before:.1f} % before, {after:.1f} % predicted after (aim {r['aim']})"
     if stage.kind == kinds.TOTAL_INK:
-        return f"{(d or {'total_ink': r['percent']})['total_ink']:.0f} %"
+        return f"{r['percent']:.0f} %"
     if stage.kind == kinds.PROFILE_CHART:
         return f"{r['patches']} patches, paper L* {r['paper'][0]:.1f} a* {r['paper'][1]:.1f} b* {r['paper'][2]:.1f}"
     if stage.kind == kinds.PROFILE:

@@ -45,7 +45,8 @@ KINDS = (
         "Linearization",
         "An even tone scale from 0 to 100 % for every ink.",
         "A finer ramp up to each limit is printed raw and read twice. The curve is the inverse of the smoothed measured tone "
-        "scale, so that equal steps of input give equal steps of tone. It never reverses, whatever the noise.",
+        "scale, so that equal steps of input give equal steps of tone. It never reverses, whatever the noise. A short chart "
+        "printed through the curves confirms them and is the baseline that later restores come back to.",
         2,
     ),
     Kind(
@@ -86,4 +87,8 @@ KINDS = (
         "The environment, limits, curves and profile become one print mode under one name. Its readings and checks stay with it.",
     ),
 )
+#: kinds whose outcome can be taken from another mode
+CAN_INHERIT = (INK_LIMITS, LINEARIZATION, TOTAL_INK, PROFILE)
+#: kinds that the eye can decide when no instrument reads the media
+BY_EYE = (INK_LIMITS, LINEARIZATION, TOTAL_INK)
 BY_NAME = {kind.name: kind for kind in KINDS}

@@ -19,7 +19,17 @@ SILENCE = timedelta(seconds=45)
 
 
 class Build(models.Model):
-    """Work on one print mode: a log of stages under one frozen environment."""
+    """Work on one print mode: a log of stages under one frozen environment.
+
+    `purpose` says why it was begun; a build that rests on another has it as `base`. `measuring` are the
+    choices for reading that its charts are laid out with.
+    """
+
+    class Purpose(models.TextChoices):
+        WHOLE = "whole", "a new mode"
+        FASTER = "faster", "a faster mode"
+        PROFILE = "profile", "a new profile"
+        LIMITS = "limits", "refined limits"
 
     mode = models.ForeignKey(PrintMode, on_delete=models.PROTECT, related_name="builds")
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="builds")
@@ -28,6 +38,9 @@ class Build(models.Model):
     started_at = models.DateTimeField(auto_now_add=True)
     finished_at = models.DateTimeField(null=True)
     version = models.PositiveIntegerField(default=1)
+    purpose = models.CharField(max_length=8, choices=Purpose.choices, default=Purpose.WHOLE)
+    base = models.ForeignKey("self", null=True, on_delete=models.PROTECT, related_name="branches")
+    measuring = models.JSONField(default=dict)
 
     class Meta:
         ordering = ["-started_at", "-pk"]
@@ -41,12 +54,22 @@ class Build(models.Model):
 
 
 class Stage(models.Model):
-    """One stage of a build: its evidence, its result, its decision and who made it."""
+    """One stage of a build: its evidence, its result, its decision and who made it.
+
+    `source` is empty for a stage that was done here; otherwise `source_text` says where it came from.
+    `confirm_print` is a second print through what the stage made. `made_under` is the environment of
+    its evidence.
+    """
 
     class State(models.TextChoices):
         WAITING = "waiting", "waiting"
         OPEN = "open", "open"
         ACCEPTED = "accepted", "accepted"
+
+    class Source(models.TextChoices):
+        KEPT = "kept", "kept"
+        INHERITED = "inherited", "inherited"
+        SKIPPED = "skipped", "skipped"
 
     build = models.ForeignKey(Build, on_delete=models.CASCADE, related_name="stages")
     position = models.PositiveSmallIntegerField()
@@ -64,6 +87,12 @@ class Stage(models.Model):
     profile = models.ForeignKey(Profile, null=True, on_delete=models.PROTECT, related_name="+")
     made_check = models.ForeignKey(Check, null=True, on_delete=models.PROTECT, related_name="+")
     superseded = models.JSONField(default=list)
+    confirm_print = models.ForeignKey(
+        SheetPrint, null=True, on_delete=models.SET_NULL, related_name="confirmed_stages"
+    )
+    source = models.CharField(max_length=10, choices=Source.choices, blank=True)
+    source_text = models.CharField(max_length=240, blank=True)
+    made_under = models.JSONField(null=True)
 
     class Meta:
         ordering = ["position"]
@@ -112,3 +141,57 @@ class Task(models.Model):
     @property
     def percent(self) -> int:
         return round(100 * self.progress)
+
+
+class Baseline(models.Model):
+    """The short chart as it read on the day a mode's curves were accepted: what later prints are restored to."""
+
+    mode = models.OneToOneField(PrintMode, on_delete=models.CASCADE, related_name="baseline")
+    text = models.TextField()
+    curves = models.TextField()
+    environment_hash = models.CharField(max_length=64)
+    confirmed = models.BooleanField()
+    taken_at = models.DateTimeField(auto_now_add=True)
+
+    def __str__(self) -> str:
+        return f"baseline of {self.mode}"
+
+
+class Restore(models.Model):
+    """One time a mode was held to its baseline and, where it had drifted, brought back."""
+
+    class State(models.TextChoices):
+        READING = "reading", "waiting for its readings"
+        FOUND = "found", "compared"
+        CONFIRMING = "confirming", "waiting for the confirming print"
+        CONFIRMED = "confirmed", "confirmed"
+        DONE = "done", "curves in use"
+        CLOSED = "closed", "closed without a change"
+
+    mode = models.ForeignKey(PrintMode, on_delete=models.PROTECT, related_name="restores")
+    baseline = models.ForeignKey(Baseline, on_delete=models.CASCADE, related_name="restores")
+    state = models.CharField(max_length=12, choices=State.choices, default=State.READING)
+    curves_before = models.TextField()
+    sheet_print = models.ForeignKey(SheetPrint, on_delete=models.PROTECT, related_name="restores")
+    confirm_print = models.ForeignKey(
+        SheetPrint, null=True, on_delete=models.PROTECT, related_name="confirmed_restores"
+    )
+    drift = models.JSONField(null=True)
+    after = models.JSONField(null=True)
+    curves_after = models.TextField(blank=True)
+    note = models.CharField(max_length=300, blank=True)
+    started_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="restores"
+    )
+    started_at = models.DateTimeField(auto_now_add=True)
+    finished_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-started_at", "-pk"]
+
+    def __str__(self) -> str:
+        return f"restore {self.pk} of {self.mode}"
+
+    @property
+    def is_open(self) -> bool:
+        return self.state not in (self.State.DONE, self.State.CLOSED)

@@ -1,4 +1,4 @@
-"""What changes builds; each change in one transaction, refused when it rests on an older version."""
+"""Decisions about stages; each in one transaction, refused when it rests on an older version."""
 
 from __future__ import annotations
 
@@ -10,196 +10,56 @@ from django.db import transaction
 from django.utils import timezone
 
 from greyanchor.bench import kinds, results
-from greyanchor.bench.headlines import headline
+from greyanchor.bench.background import cancel_task
+from greyanchor.bench.baselines import take_baseline
+from greyanchor.bench.charts import compute_stage, decided, lay_out_stage, plan_of
+from greyanchor.bench.log import empty, set_aside
 from greyanchor.bench.models import Build, Stage, Task
-from greyanchor.checks.services import make_check
-from greyanchor.core.calibration.curves import CurveSet
-from greyanchor.core.charts.patches import design
 from greyanchor.core.environment import PrintEnvironment
 from greyanchor.core.errors import BadInput
-from greyanchor.core.formats import icc
-from greyanchor.core.verification.aims import strip_through_profile
 from greyanchor.core.verification.tolerances import SHIPPED
-from greyanchor.library.models import InkSet, Media, Printer, PrintMode
+from greyanchor.library.models import PrintMode
 from greyanchor.library.services import Outdated, release_mode, signed
-from greyanchor.measuring.models import ReadingPass, SheetPrint
-from greyanchor.measuring.queries import double_reading
-from greyanchor.measuring.services import averaged, make_chart, prepare_print
-from greyanchor.profiles.models import AimRecord
-from greyanchor.profiles.queries import aim_of
+from greyanchor.measuring.models import ReadingPass
+from greyanchor.measuring.queries import double_reading, early_passes
 
-CHART_PURPOSE = {
-    kinds.INK_LIMITS: "ink-limit",
-    kinds.LINEARIZATION: "linearization",
-    kinds.TOTAL_INK: "total-ink",
-    kinds.PROFILE_CHART: "profile",
-    kinds.CHECK: "control-strip",
-}
-
-
-# --- beginning -------------------------------------------------------------------------------
-
-
-@transaction.atomic
-def start_build(
-    name: str,
-    printer: Printer,
-    ink_set: InkSet,
-    media: Media,
-    choices: dict[str, Any],
-    user: AbstractBaseUser,
-) -> Build:
-    """Freeze an environment and open its first stage; the mode exists from now on, in the bench."""
-    if not ink_set.can_be_built:
-        raise BadInput(f"{ink_set.name} prints {ink_set.channel_text}; builds are made for C M Y K ink sets")
-    if ink_set not in printer.ink_sets.all():
-        raise BadInput(f"{printer.name} does not run {ink_set.name}")
-    if PrintMode.objects.filter(name=name).exists():
-        raise BadInput(f"there is a print mode called {name} already; choose another name")
-    environment = PrintEnvironment(printer=printer.model, ink_set=ink_set.name, media=media.name, **choices)
-    mode = PrintMode(
-        name=name,
-        printer=printer,
-        ink_set=ink_set,
-        media=media,
-        environment=environment.as_dict(),
-        environment_hash=environment.content_hash(),
-    )
-    signed(mode, user, "build started").save()
-    build = Build.objects.create(
-        mode=mode, owner=user, environment=environment.as_dict(), environment_hash=environment.content_hash()
-    )
-    for position, kind in enumerate(kinds.KINDS):
-        state = Stage.State.OPEN if position == 0 else Stage.State.WAITING
-        Stage.objects.create(build=build, position=position, kind=kind.name, state=state)
-    open_stage(build.stages.get(position=0))
-    return build
+IN_USE = (PrintMode.State.RELEASED, PrintMode.State.RETIRED)
 
 
 def open_stage(stage: Stage) -> None:
     """Open a stage and lay its chart out with the usual options, where it has a chart that needs no choice."""
     stage.state = Stage.State.OPEN
     stage.save(update_fields=["state"])
-    if stage.kind == kinds.INK_LIMITS or stage.kind == kinds.TOTAL_INK:
+    build = stage.build
+    if build.mode.media.unreadable:
+        return  # decided by eye, inherited or skipped
+    if stage.kind in (kinds.INK_LIMITS, kinds.TOTAL_INK):
         lay_out_stage(stage, {})
-    elif stage.kind == kinds.LINEARIZATION:
+    elif stage.kind == kinds.LINEARIZATION and not _reuse_ramps(stage):
         lay_out_stage(stage, {"aim": "sctv"})
 
 
-# --- charts ----------------------------------------------------------------------------------
-
-
-def decided(build: Build, kind: str) -> dict[str, Any]:
-    """The decision of an accepted stage; `BadInput` when it stands open."""
-    stage = build.stages.get(kind=kind)
-    if stage.state != Stage.State.ACCEPTED or stage.decision is None:
-        raise BadInput(f"{kinds.BY_NAME[kind].title} must be accepted first")
-    return dict(stage.decision)
-
-
-def curves_of(build: Build) -> CurveSet:
-    """The accepted linearization."""
-    stage = build.stages.get(kind=kinds.LINEARIZATION)
-    if stage.state != Stage.State.ACCEPTED or not stage.result:
-        raise BadInput("Linearization must be accepted first")
-    return CurveSet.from_csv(stage.result["curves_csv"], "curves of this build")
-
-
-@transaction.atomic
-def lay_out_stage(stage: Stage, options: dict[str, Any]) -> SheetPrint:
-    """Design and keep the stage's chart; an earlier chart and its readings are set aside in the log."""
-    build = stage.build
-    purpose = CHART_PURPOSE[stage.kind]
-    environment = build.print_environment
-    pipeline: Any = None
-    limits: dict[str, float] = {}
-    total, count = 3.0, None
-    if stage.kind == kinds.LINEARIZATION:
-        limits = {c: v / 100.0 for c, v in decided(build, kinds.INK_LIMITS)["limits"].items()}
-    elif stage.kind == kinds.TOTAL_INK:
-        pipeline = curves_of(build).apply
-    elif stage.kind == kinds.PROFILE_CHART:
-        pipeline = curves_of(build).apply
-        total = decided(build, kinds.TOTAL_INK)["total_ink"] / 100.0
-        count = int(options.get("patches", 1000))
-    device = design(purpose, tuple("CMYK"), count, total, limits)
-    subject = kinds.BY_NAME[stage.kind].title.lower().removesuffix(" chart")
-    title = f"{build.mode.name}: {subject} chart"
-    chart = make_chart(purpose, device, title, environment, str(options.get("page", "a4")))
-    if stage.kind == kinds.CHECK:
-        pipeline = _strip_pipeline(build, chart.patches, options)
-    if stage.result is not None:
-        _set_aside(stage, "laid out again")
-    job = prepare_print(chart, environment, pipeline, f"/builds/{build.pk}/#{stage.kind}")
-    stage.sheet_print, stage.options, stage.result = job, options, None
+def _reuse_ramps(stage: Stage) -> bool:
+    """Take the ramps of the build this one rests on, when they reach the new limits."""
+    base = stage.build.base
+    if base is None or stage.build.purpose != Build.Purpose.LIMITS:
+        return False
+    before = base.stages.get(kind=kinds.LINEARIZATION)
+    if before.sheet_print is None:
+        return False
+    old, new = decided(base, kinds.INK_LIMITS), decided(stage.build, kinds.INK_LIMITS)
+    if old.get("splits", []) != new.get("splits", []):
+        return False
+    if any(new["limits"][c] > old["limits"][c] + 0.05 for c in "CMYK"):
+        return False
+    stage.sheet_print, stage.options = before.sheet_print, {"aim": before.options.get("aim", "sctv")}
+    stage.made_under = before.made_under
     stage.save()
-    return job
+    compute_stage(stage)
+    return True
 
 
-def _strip_pipeline(build: Build, strip: Any, options: dict[str, Any]) -> Any:
-    profile = build.mode.profile
-    if profile is None:
-        raise BadInput("Profile must be accepted first")
-    aim = aim_of(AimRecord.objects.get(pk=options["aim"]))
-    sent = strip_through_profile(
-        strip, aim, icc.loads(bytes(profile.data), profile.title), bool(options.get("corrected"))
-    )
-    curves = curves_of(build)
-    return lambda _device: curves.apply(sent.values())
-
-
-# --- results ---------------------------------------------------------------------------------
-
-
-def on_pass_finished(sender: Any, reading_pass: ReadingPass, **_: Any) -> None:
-    """Compute the result of the stage that a finished pass belongs to."""
-    for stage in Stage.objects.filter(sheet_print=reading_pass.sheet_print_id, state=Stage.State.OPEN):
-        compute_stage(stage)
-
-
-@transaction.atomic
-def compute_stage(stage: Stage) -> None:
-    """The stage's result from the average of its passes."""
-    if stage.sheet_print is None:
-        raise BadInput("this stage has no chart yet")
-    readings = averaged(stage.sheet_print)
-    if stage.kind == kinds.INK_LIMITS:
-        stage.result = results.ink_limits(readings)
-    elif stage.kind == kinds.LINEARIZATION:
-        limits = decided(stage.build, kinds.INK_LIMITS)["limits"]
-        stage.result = results.linearization(readings, limits, str(stage.options.get("aim", "sctv")))
-    elif stage.kind == kinds.TOTAL_INK:
-        stage.result = results.total_ink(readings)
-    elif stage.kind == kinds.PROFILE_CHART:
-        stage.result = results.profile_chart(readings)
-    elif stage.kind == kinds.CHECK:
-        aim = AimRecord.objects.get(pk=stage.options["aim"])
-        made = make_check(
-            stage.build.mode,
-            readings,
-            aim,
-            stage.options["tolerances"],
-            bool(stage.options.get("corrected")),
-            stage.sheet_print.printed_by,
-        )
-        stage.made_check = made
-        stage.result = {"verdict": made.verdict, "summary": made.summary}
-    stage.save()
-
-
-@transaction.atomic
-def change_tone_aim(stage: Stage, aim: str) -> None:
-    """Another aim for the tone scale, from the same readings."""
-    from greyanchor.core.calibration.linearization import parse_aim
-
-    parse_aim(aim)
-    stage.options = {**stage.options, "aim": aim}
-    stage.save(update_fields=["options"])
-    if stage.result is not None:
-        compute_stage(stage)
-
-
-# --- decisions -------------------------------------------------------------------------------
+# --- what stands against a decision ----------------------------------------------------------
 
 
 @dataclass(frozen=True)
@@ -211,19 +71,9 @@ class Objection:
 
 def objections(stage: Stage, values: dict[str, Any] | None = None) -> list[Objection]:
     """What stands against accepting a stage as it is, or with other `values` than those found."""
-    found: list[Objection] = []
-    kind = kinds.BY_NAME[stage.kind]
-    if stage.sheet_print is not None and kind.passes:
-        count = stage.sheet_print.passes.filter(state=ReadingPass.State.DONE).count()
-        if count < kind.passes:
-            found.append(
-                Objection(f"read {count} time{'s' if count != 1 else ''}, {kind.passes} readings are wanted")
-            )
-        comparison = double_reading(stage.sheet_print)
-        if comparison is not None and not comparison.acceptable():
-            found.append(
-                Objection(f"the passes differ: mean {comparison.mean:.2f}, largest {comparison.max:.2f} dE00")
-            )
+    found = _objections_to_readings(stage)
+    if stage.kind == kinds.LINEARIZATION and stage.result:
+        found += _objections_to_curves(stage)
     if stage.kind == kinds.CHECK and stage.result and stage.result["verdict"] != "pass":
         found.append(Objection("the check failed"))
     if values and stage.result:
@@ -238,16 +88,66 @@ def objections(stage: Stage, values: dict[str, Any] | None = None) -> list[Objec
     return found
 
 
-def _locked(stage_pk: int, based_on: int) -> Stage:
-    stage = Stage.objects.select_related("build__mode").get(pk=stage_pk)
-    build = Build.objects.select_for_update().get(pk=stage.build_id)
+def _objections_to_readings(stage: Stage) -> list[Objection]:
+    wanted = kinds.BY_NAME[stage.kind].passes
+    job = stage.sheet_print
+    if job is None or not wanted:
+        return []
+    found = []
+    count = job.passes.filter(state=ReadingPass.State.DONE).count()
+    if count < wanted:
+        times = f"{count} time{'s' if count != 1 else ''}"
+        found.append(Objection(f"read {times}, {wanted} readings are wanted"))
+    comparison = double_reading(job)
+    if comparison is not None and not comparison.acceptable():
+        found.append(
+            Objection(f"the passes differ: mean {comparison.mean:.2f}, largest {comparison.max:.2f} dE00")
+        )
+    for early in early_passes(job):
+        found.append(
+            Objection(
+                f"pass {early.number} was read {early.early_minutes:.0f} minutes before the sheet was dry"
+            )
+        )
+    return found
+
+
+def _objections_to_curves(stage: Stage) -> list[Objection]:
+    result = stage.result or {}
+    if "sure" in result:
+        return []
+    confirm = result.get("confirm")
+    if confirm is None:
+        return [Objection("the curves were not confirmed by a second print")]
+    if not confirm["good"]:
+        return [
+            Objection(
+                f"the confirming print is off by {confirm['mean']:.2f} % mean, {confirm['max']:.2f} % largest"
+            )
+        ]
+    return []
+
+
+# --- decisions -------------------------------------------------------------------------------
+
+
+def locked(stage_pk: int, based_on: int) -> Stage:
+    """A stage whose build nobody changed since `based_on`; raises `Outdated`."""
+    stage = Stage.objects.select_related("build__mode__ink_set", "build__mode__media").get(pk=stage_pk)
+    lock_build(stage.build_id, based_on)
+    return stage
+
+
+def lock_build(pk: int, based_on: int) -> Build:
+    """A build that nobody changed since `based_on`, with its version raised."""
+    build = Build.objects.select_for_update(of=("self",)).get(pk=pk)
     if build.version != based_on:
         raise Outdated(
             "somebody else changed this build since the page was opened; look at it again, then decide"
         )
     build.version += 1
     build.save(update_fields=["version"])
-    return stage
+    return build
 
 
 @transaction.atomic
@@ -255,56 +155,147 @@ def accept_stage(
     pk: int, based_on: int, values: dict[str, Any], reason: str, user: AbstractBaseUser
 ) -> Stage:
     """Decide a stage and open the next; `BadInput` when evidence is missing or a reason is."""
-    stage = _locked(pk, based_on)
-    if stage.state != Stage.State.OPEN:
-        raise BadInput(
-            f"{kinds.BY_NAME[stage.kind].title} is {stage.get_state_display()}; nothing was changed"
-        )
+    stage = locked(pk, based_on)
+    must_be_open(stage)
     if stage.kind != kinds.RELEASE and stage.result is None:
         raise BadInput(f"{kinds.BY_NAME[stage.kind].title} has no result yet; read its chart first")
     against = objections(stage, values)
     if against and not reason:
         raise BadInput("say why you accept it anyway: " + "; ".join(o.text for o in against))
     _check_values(stage, values)
+    decide(stage, values, reason, user)
+    if stage.kind == kinds.LINEARIZATION and stage.build.mode.state not in IN_USE:
+        take_baseline(stage)
+    return go_on(stage, values, reason, user)
+
+
+def must_be_open(stage: Stage) -> None:
+    """Refuse to decide what is not open."""
+    if stage.state != Stage.State.OPEN:
+        raise BadInput(
+            f"{kinds.BY_NAME[stage.kind].title} is {stage.get_state_display()}; nothing was changed"
+        )
+
+
+def decide(stage: Stage, values: dict[str, Any], reason: str, user: AbstractBaseUser) -> None:
+    """Write a decision down."""
     stage.state, stage.decision, stage.reason = Stage.State.ACCEPTED, values, reason[:300]
     stage.decided_by, stage.decided_at = user, timezone.now()
+    stage.made_under = stage.made_under or stage.build.environment
     stage.save()
+
+
+def go_on(stage: Stage, values: dict[str, Any], reason: str, user: AbstractBaseUser) -> Stage:
+    """Carry a decision to the mode and open what follows, past stages that stand already."""
     _carry_to_mode(stage, values, user, reason)
-    following = stage.build.stages.filter(position=stage.position + 1).first()
-    if following is not None:
-        open_stage(following)
-    else:
+    if stage.kind == kinds.INK_LIMITS and _nothing_changed(stage):
+        keep_from_base(stage.build, [k.name for k in kinds.KINDS[1:-1]])
+    following = stage.build.stages.exclude(state=Stage.State.ACCEPTED).order_by("position").first()
+    if following is None:
         Build.objects.filter(pk=stage.build_id).update(finished_at=timezone.now())
+    elif following.state == Stage.State.WAITING:
+        open_stage(following)
     return stage
+
+
+def _nothing_changed(stage: Stage) -> bool:
+    """Whether a build that refines limits ended with the limits it began with."""
+    build = stage.build
+    if build.purpose != Build.Purpose.LIMITS or build.base is None:
+        return False
+    old = decided(build.base, kinds.INK_LIMITS)
+    new = stage.decision or {}
+    same = all(abs(new["limits"][c] - v) <= 0.05 for c, v in old["limits"].items())
+    return same and old.get("splits", []) == new.get("splits", [])
+
+
+def keep_from_base(build: Build, names: list[str]) -> None:
+    """Take stages over from the build this one rests on, decided as they were."""
+    assert build.base is not None
+    for name in names:
+        before, mine = build.base.stages.get(kind=name), build.stages.get(kind=name)
+        if before.state != Stage.State.ACCEPTED:
+            raise BadInput(f"{kinds.BY_NAME[name].title} of {build.base.mode.name} is not decided")
+        for field in ("options", "sheet_print", "confirm_print", "result", "decision", "reason", "decided_by",
+                      "decided_at", "profile", "made_check", "made_under"):  # fmt: skip
+            setattr(mine, field, getattr(before, field))
+        mine.state, mine.source = Stage.State.ACCEPTED, Stage.Source.KEPT
+        mine.source_text = (
+            before.source_text or f"from the log of {build.base.mode.name}, {build.base.started_at:%-d %B %Y}"
+        )
+        if before.source == Stage.Source.INHERITED:
+            mine.source = Stage.Source.INHERITED
+        mine.save()
 
 
 def _check_values(stage: Stage, values: dict[str, Any]) -> None:
     if stage.kind == kinds.INK_LIMITS:
         for channel, value in values["limits"].items():
-            if not 20 <= value <= 100:
-                raise BadInput(f"the limit of {channel}, {value:g} %, lies outside 20..100 %")
+            if not 15 <= value <= 100:
+                raise BadInput(f"the limit of {channel}, {value:g} %, lies outside 15..100 %")
+        results.checked_splits(values.get("splits", []))
     if stage.kind == kinds.TOTAL_INK and not 120 <= values["total_ink"] <= 400:
         raise BadInput(f"a total ink of {values['total_ink']:g} % lies outside 120..400 %")
 
 
 def _carry_to_mode(stage: Stage, values: dict[str, Any], user: AbstractBaseUser, reason: str) -> None:
+    """A mode in the bench follows every decision; one in production changes only when it is released again."""
     mode = PrintMode.objects.get(pk=stage.build.mode_id)
-    if stage.kind == kinds.INK_LIMITS:
-        mode.limits = values["limits"]
-    elif stage.kind == kinds.LINEARIZATION:
-        mode.curves = stage.result["curves_csv"]  # type: ignore[index]
-    elif stage.kind == kinds.TOTAL_INK:
-        mode.total_ink = values["total_ink"]
-    elif stage.kind == kinds.PROFILE:
-        mode.profile = stage.profile
-    elif stage.kind == kinds.CHECK:
-        mode.state = PrintMode.State.READY
-    elif stage.kind == kinds.RELEASE:
+    if stage.kind == kinds.RELEASE:
+        put_on_mode(mode, stage.build)
+        mode.save()
+        linearized = stage.build.stages.get(kind=kinds.LINEARIZATION)
+        if linearized.source == "" and stage.build.base_id and stage.build.purpose != Build.Purpose.FASTER:
+            take_baseline(linearized)
         release_mode(mode.pk, user, values.get("note", ""))
         return
+    if mode.state in IN_USE:
+        return
+    put_on_mode(mode, stage.build)
+    if stage.kind == kinds.CHECK:
+        mode.state = PrintMode.State.READY
     mode.version += 1
-    what = f"{kinds.BY_NAME[stage.kind].title} accepted"
+    what = f"{kinds.BY_NAME[stage.kind].title} {stage.get_source_display() or 'accepted'}"
     signed(mode, user, f"{what}: {reason}" if reason else what).save()
+
+
+def put_on_mode(mode: PrintMode, build: Build) -> None:
+    """Set on `mode`, unsaved, what the accepted stages of `build` have decided."""
+    stages = {s.kind: s for s in build.stages.all()}
+
+    def accepted(kind: str) -> Stage | None:
+        return stages[kind] if stages[kind].state == Stage.State.ACCEPTED else None
+
+    limits, curves = accepted(kinds.INK_LIMITS), accepted(kinds.LINEARIZATION)
+    total, profile = accepted(kinds.TOTAL_INK), accepted(kinds.PROFILE)
+    mode.limits = (limits.decision or {}).get("limits", {}) if limits else {}
+    mode.splits = (limits.decision or {}).get("splits", []) if limits else []
+    mode.curves = (curves.result or {}).get("curves_csv", "") if curves else ""
+    mode.total_ink = (total.decision or {}).get("total_ink") if total else None
+    mode.profile = profile.profile if profile else None
+    mode.environment, mode.environment_hash = build.environment, build.environment_hash
+    mode.inherited = {
+        name: {"name": (s.decision or {}).get("from", ""), "text": s.source_text}
+        for name, s in (("limits", limits), ("curves", curves), ("total ink", total), ("profile", profile))
+        if s is not None and s.source == Stage.Source.INHERITED
+    }
+
+
+@transaction.atomic
+def skip_check(pk: int, based_on: int, reason: str, user: AbstractBaseUser) -> Stage:
+    """Go to release without a check; the mode says that it was never checked."""
+    stage = locked(pk, based_on)
+    must_be_open(stage)
+    if stage.kind != kinds.CHECK:
+        raise BadInput("only the check can be left out")
+    if not reason:
+        raise BadInput("say why this mode goes without a check")
+    stage.source, stage.source_text = Stage.Source.SKIPPED, "no check was made"
+    decide(stage, {"note": "no check was made"}, reason, user)
+    return go_on(stage, {}, reason, user)
+
+
+# --- doing again -----------------------------------------------------------------------------
 
 
 def voided_by(stage: Stage) -> list[Stage]:
@@ -316,80 +307,84 @@ def voided_by(stage: Stage) -> list[Stage]:
 @transaction.atomic
 def redo_stage(pk: int, based_on: int, user: AbstractBaseUser) -> Stage:
     """Open a decided stage again; what rests on it becomes void and stays readable in the log."""
-    stage = _locked(pk, based_on)
+    stage = locked(pk, based_on)
     if stage.state != Stage.State.ACCEPTED:
         raise BadInput(f"{kinds.BY_NAME[stage.kind].title} is not decided, so there is nothing to do again")
-    if stage.build.mode.state in (PrintMode.State.RELEASED, PrintMode.State.RETIRED):
-        raise BadInput("this mode is released; start a new build to change it")
-    for task in Task.objects.filter(
-        stage__build=stage.build, state__in=[Task.State.QUEUED, Task.State.RUNNING]
-    ):
-        cancel_task(task.pk)
+    _still_building(stage.build)
+    title = kinds.BY_NAME[stage.kind].title
     for later in voided_by(stage):
-        _set_aside(later, f"void: {kinds.BY_NAME[stage.kind].title.lower()} was done again")
-        later.state, later.sheet_print, later.result, later.options = Stage.State.WAITING, None, None, {}
-        later.decision, later.profile, later.made_check, later.reason = None, None, None, ""
-        later.save()
-    _set_aside(stage, "done again")
+        empty(later, f"void: {title.lower()} was done again")
+    elsewhere = stage.source
+    set_aside(stage, "done again")
     stage.state, stage.decision, stage.reason = Stage.State.OPEN, None, ""
+    stage.source, stage.source_text = "", ""
     stage.save()
-    mode = PrintMode.objects.get(pk=stage.build.mode_id)
-    mode.state = PrintMode.State.BUILDING
-    mode.version += 1
-    signed(mode, user, f"{kinds.BY_NAME[stage.kind].title} opened again").save()
+    if elsewhere == Stage.Source.INHERITED or (elsewhere and stage.sheet_print is None):
+        stage.result, stage.profile = None, None
+        stage.save()
+        open_stage(stage)
+    elif stage.kind != kinds.INK_LIMITS and stage.sheet_print_id:
+        plan_of(stage.build, stage.options)
+    _reopened(stage.build, user, f"{title} opened again")
     return stage
 
 
-def _set_aside(stage: Stage, why: str) -> None:
-    """Keep what a stage had in its own log, with the figures that matter."""
-    stage.superseded = [
-        *stage.superseded,
-        {
-            "why": why,
-            "at": timezone.now().isoformat(timespec="minutes"),
-            "headline": headline(stage),
-            "decision": stage.decision,
-            "print": stage.sheet_print_id,
-            "profile": stage.profile_id,
-            "check": stage.made_check_id,
-        },
-    ]
+def _still_building(build: Build) -> None:
+    if build.finished_at is not None or (
+        build.mode.state in IN_USE and build.purpose in (Build.Purpose.WHOLE, Build.Purpose.FASTER)
+    ):
+        raise BadInput("this mode is released; start a new build to change it")
+    for task in Task.objects.filter(stage__build=build, state__in=[Task.State.QUEUED, Task.State.RUNNING]):
+        cancel_task(task.pk)
 
 
-# --- background work -------------------------------------------------------------------------
+def _reopened(build: Build, user: AbstractBaseUser, what: str) -> None:
+    mode = PrintMode.objects.get(pk=build.mode_id)
+    if mode.state in IN_USE:
+        return
+    put_on_mode(mode, build)
+    mode.state = PrintMode.State.BUILDING
+    mode.version += 1
+    signed(mode, user, what).save()
 
 
 @transaction.atomic
-def start_profile(stage: Stage, settings: dict[str, Any], user: AbstractBaseUser) -> Task:
-    """Queue the building of a profile; one at a time for each stage."""
-    if stage.state != Stage.State.OPEN or stage.kind != kinds.PROFILE:
-        raise BadInput("the profile stage is not open")
-    active = stage.tasks.filter(state__in=[Task.State.QUEUED, Task.State.RUNNING]).first()
-    if active is not None and not active.looks_dead:
-        raise BadInput("a profile is being built for this stage already")
-    if active is not None:
-        Task.objects.filter(pk=active.pk).update(state=Task.State.INTERRUPTED)
-    stage.options = settings
-    stage.save(update_fields=["options"])
-    task = Task.objects.create(stage=stage, started_by=user, message="waiting for the worker")
-
-    from greyanchor.bench.tasks import build_profile_task
-
-    transaction.on_commit(lambda: build_profile_task(task.pk))
-    return task
-
-
-def cancel_task(pk: int) -> None:
-    """Ask a task to stop; it stops at its next step, or at once when it has not begun."""
-    Task.objects.filter(pk=pk, state=Task.State.QUEUED).update(state=Task.State.CANCELLED)
-    Task.objects.filter(pk=pk, state=Task.State.RUNNING).update(cancel_asked=True)
+def change_environment(
+    build_pk: int, based_on: int, choices: dict[str, Any], reason: str, user: AbstractBaseUser
+) -> Build:
+    """Another environment for a build: every stage with evidence becomes void, and the first opens anew."""
+    build = lock_build(build_pk, based_on)
+    if build.mode.state in IN_USE:
+        raise BadInput("this mode is in production; derive a new mode for another environment")
+    _still_building(build)
+    changed = changes_of(build, choices)
+    if not changed:
+        raise BadInput("nothing was changed")
+    environment = PrintEnvironment(**{**build.environment, **choices})
+    why = f"void: {', '.join(changed)}"
+    for stage in build.stages.exclude(state=Stage.State.WAITING):
+        empty(stage, why)
+    build.environment, build.environment_hash = environment.as_dict(), environment.content_hash()
+    build.save()
+    open_stage(build.stages.get(position=0))
+    _reopened(build, user, f"environment changed: {', '.join(changed)}; {reason}")
+    return build
 
 
-def mark_interrupted_tasks() -> None:
-    """At the start of a worker: what was running before is not running now."""
-    Task.objects.filter(state=Task.State.RUNNING).update(
-        state=Task.State.INTERRUPTED, message="the worker stopped in the middle of it; start it again"
-    )
+def changes_of(build: Build, choices: dict[str, Any]) -> list[str]:
+    """What differs between a build's environment and `choices`, in words."""
+    return [
+        f"{name} {build.environment[name]:g} to {value:g}"
+        if isinstance(value, int | float)
+        else f"{name} {build.environment[name]} to {value}"
+        for name, value in choices.items()
+        if build.environment[name] != value
+    ]
+
+
+def voided_by_environment(build: Build) -> list[str]:
+    """Titles of the stages that another environment makes void."""
+    return [kinds.BY_NAME[s.kind].title for s in build.stages.exclude(state=Stage.State.WAITING)]
 
 
 def tolerance_choices() -> list[tuple[str, str]]:

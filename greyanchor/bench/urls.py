@@ -1,24 +1,50 @@
-"""Addresses of builds."""
+"""Addresses of builds and restores."""
 
 from django.urls import path, re_path
 
-from greyanchor.bench import views
+from greyanchor.bench import views, views_begin, views_restore
 
-_STAGE = r"^(?P<pk>\d+)/(?P<kind>[a-z-]+)/"
+_STAGE = r"^builds/(?P<pk>\d+)/(?P<kind>[a-z-]+)/"
+_LINEAR = "builds/<int:pk>/linearization/"
 urlpatterns = [
-    path("new/", views.new_build, name="new-build"),
-    path("<int:pk>/", views.build_page, name="build"),
-    path("<int:pk>/linearization/aim/", views.stage_tone_aim, name="stage-tone-aim"),
-    path("<int:pk>/linearization/curves.csv", views.stage_curves, name="stage-curves"),
-    path("<int:pk>/profile/start/", views.profile_start, name="profile-start"),
-    path("tasks/<int:pk>/", views.task_part, name="task"),
-    path("tasks/<int:pk>/cancel/", views.task_cancel, name="task-cancel"),
+    path("builds/new/", views_begin.new_build, name="new-build"),
+    re_path(
+        r"^modes/(?P<pk>\d+)/branch/(?P<purpose>faster|profile|limits)/$", views_begin.branch, name="branch"
+    ),
+    path("builds/<int:pk>/", views.build_page, name="build"),
+    path("builds/<int:pk>/environment/", views_begin.change_environment, name="environment"),
+    path("builds/<int:pk>/ink-limits/cost/", views.limits_cost, name="limits-cost"),
+    path("builds/<int:pk>/total-ink/cost/", views.total_cost, name="total-cost"),
+    path(f"{_LINEAR}aim/", views.stage_tone_aim, name="stage-tone-aim"),
+    path(f"{_LINEAR}touch/", views.stage_touch, name="stage-touch"),
+    path(f"{_LINEAR}confirm/", views.stage_confirm, name="stage-confirm"),
+    path(f"{_LINEAR}match/<str:channel>/", views.match_page, name="match"),
+    re_path(
+        r"^builds/(?P<pk>\d+)/linearization/curves\.(?P<ending>csv|json)$",
+        views.stage_curves,
+        name="stage-curves",
+    ),
+    path("builds/<int:pk>/profile/start/", views.profile_start, name="profile-start"),
+    path("builds/tasks/<int:pk>/", views.task_part, name="task"),
+    path("builds/tasks/<int:pk>/cancel/", views.task_cancel, name="task-cancel"),
     re_path(_STAGE + r"lay-out/$", views.stage_lay_out, name="stage-lay-out"),
+    re_path(_STAGE + r"plan/$", views.stage_plan, name="stage-plan"),
     re_path(_STAGE + r"part/$", views.stage_part, name="stage-part"),
     re_path(_STAGE + r"print/$", views.stage_print, name="stage-print"),
     re_path(_STAGE + r"read/$", views.stage_read, name="stage-read"),
     re_path(_STAGE + r"upload/$", views.stage_upload, name="stage-upload"),
     re_path(_STAGE + r"accept/$", views.stage_accept, name="stage-accept"),
+    re_path(_STAGE + r"skip/$", views.stage_skip, name="stage-skip"),
+    re_path(_STAGE + r"inherit/$", views.stage_inherit, name="stage-inherit"),
     re_path(_STAGE + r"redo/$", views.stage_redo, name="stage-redo"),
+    re_path(_STAGE + r"marks/$", views.stage_mark, name="stage-mark"),
+    re_path(_STAGE + r"picture/(?P<subject>[A-Za-z+]+)\.png$", views.eye_picture, name="eye-picture"),
     re_path(_STAGE + r"sheets\.(?P<form>tif|pdf|txt)$", views.stage_sheets, name="stage-sheets"),
+    path("modes/<int:pk>/restore/", views_restore.restore_start, name="restore-start"),
+    path("restores/<int:pk>/", views_restore.restore_page, name="restore"),
+    re_path(
+        r"^restores/(?P<pk>\d+)/(?P<act>print|read|upload|confirm|use|close)/$",
+        views_restore.restore_act,
+        name="restore-act",
+    ),
 ]

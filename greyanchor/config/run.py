@@ -52,7 +52,7 @@ def worker() -> int:
     from huey.contrib.djhuey import HUEY
 
     from greyanchor.bench import tasks as registered  # the queue knows a task only after its module is loaded
-    from greyanchor.bench.services import mark_interrupted_tasks
+    from greyanchor.bench.background import mark_interrupted_tasks
 
     assert registered.build_profile_task is not None
     mark_interrupted_tasks()

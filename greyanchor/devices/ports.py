@@ -28,11 +28,26 @@ class PrinterPort(Protocol):
         ...
 
 
-class InstrumentPort(Protocol):
-    """Reads rows of patches."""
+class RowInstrumentPort(Protocol):
+    """Reads rows of patches, one at a time, by hand."""
 
     name: str
 
     def read_row(self, row: int, reading: int, attempt: int, minutes_since_white: float | None) -> Array:
         """Spectra (n, 36) of a row, counted from 1; raises `NotReadable` with what to do with the hands."""
+        ...
+
+
+class SheetInstrumentPort(Protocol):
+    """Reads whole sheets alone."""
+
+    name: str
+    needs_corners: bool
+
+    def corner(self, which: int, sheet: int, reading: int, attempt: int) -> Array:
+        """Where the head stands (2,), mm, after a hand set it on corner `which` (0, 1, 2) of a sheet."""
+        ...
+
+    def read_sheet(self, sheet: int, reading: int, attempt: int, minutes_since_white: float | None) -> Array:
+        """Spectra (n, 36) of every patch of a sheet; raises `NotReadable`."""
         ...

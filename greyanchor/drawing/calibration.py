@@ -1,28 +1,106 @@
-"""Curve views of ink limits, linearization and total ink."""
+"""Curve views of ink limits, light inks, linearization, total ink, and drift."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import json
+from collections.abc import Mapping, Sequence
+from html import escape
 from typing import Any
+
+import numpy as np
 
 from greyanchor.drawing.colours import channel_colour
 from greyanchor.drawing.plots import Axis, Mark, Series, line_plot
 
+_QUANTITIES = {
+    "chroma": "chroma C*",
+    "density": "density over paper",
+    "hue": "hue turn from 70 %, degrees",
+}
 
-def limit_plot(curves: Mapping[str, Mapping[str, Any]], limits: Mapping[str, float], quantity: str) -> str:
-    """Work done by each ink (share of its largest, percent) or density against raw input, limits as marks."""
-    top = 105.0 if quantity == "work" else 1.05 * max(max(c["density"]) for c in curves.values())
-    series = [Series(name, c["inputs"], c[quantity], channel_colour(name)) for name, c in curves.items()]
-    marks = [Mark(value, "", channel_colour(name)) for name, value in limits.items()]
-    label = "chroma or lightness gained, % of largest" if quantity == "work" else "density over paper"
+
+def limit_plot(
+    curves: Mapping[str, Mapping[str, Any]],
+    limits: Mapping[str, float],
+    quantity: str,
+    ghosts: Mapping[str, float] | None = None,
+) -> str:
+    """Chroma, density or hue turn of each ink against raw input; limits as marks that can be moved, older ones dashed."""
+    drawn = {n: c for n, c in curves.items() if not (quantity == "hue" and c.get("neutral"))}
+    series = [Series(name, *_late(c, quantity), channel_colour(name)) for name, c in drawn.items()]
+    marks = [Mark(v, "", channel_colour(n), ghost=True) for n, v in (ghosts or {}).items() if n in drawn]
+    marks += [Mark(v, "", channel_colour(n), key=n) for n, v in limits.items() if n in drawn]
+    low, high = _range(quantity, drawn)
+    label = _QUANTITIES[quantity]
     return line_plot(
         series,
         Axis("raw input, %", 0, 100),
-        Axis(label, 0, top),
-        f"Ink limit view, {label}",
+        Axis(label, low, high),
+        f"Ink limit view: {label} against raw input",
         marks,
         430,
-        260,
+        230,
+    )
+
+
+def _late(curve: Mapping[str, Any], quantity: str) -> tuple[list[float], list[float]]:
+    """Hue means nothing near the paper: its curve begins at 30 %."""
+    x, y = np.array(curve["inputs"]), np.array(curve[quantity])
+    keep = x >= (30.0 if quantity == "hue" else 0.0)
+    return x[keep].tolist(), y[keep].tolist()
+
+
+def _range(quantity: str, curves: Mapping[str, Mapping[str, Any]]) -> tuple[float, float]:
+    if quantity == "hue":
+        return -20.0, 20.0
+    return 0.0, 1.05 * max(max(c[quantity]) for c in curves.values())
+
+
+def path_plot(curves: Mapping[str, Mapping[str, Any]], limits: Mapping[str, float], size: int = 300) -> str:
+    """The way of each ink across the a*b* plane with raw input; a ring stands at its limit."""
+    reach = 10.0 * np.ceil(max(np.abs(np.array(c["lab"])[:, 1:]).max() for c in curves.values()) / 10.0 + 0.4)
+    middle, scale = size / 2.0, (size / 2.0 - 16.0) / reach
+    told: dict[str, Any] = {}
+    parts: list[str] = []
+    for name, c in curves.items():
+        lab = np.array(c["lab"])
+        xs, ys = middle + scale * lab[:, 1], middle - scale * lab[:, 2]
+        told[name] = {"inputs": c["inputs"], "x": xs.round(1).tolist(), "y": ys.round(1).tolist()}
+        path = "M" + "L".join(f"{a:.1f} {b:.1f}" for a, b in zip(xs, ys))
+        colour = channel_colour(name)
+        parts.append(f'<path d="{path}" fill="none" stroke="{colour}" stroke-width="1.8"/>')
+        at = [float(np.interp(limits.get(name, 100.0), c["inputs"], v)) for v in (xs, ys)]
+        parts.append(
+            f'<circle cx="{at[0]:.1f}" cy="{at[1]:.1f}" r="6" fill="none" stroke="#000000" stroke-width="2" data-dot="{escape(name)}"/>'
+        )
+    grid = "".join(
+        f'<path d="M{middle + scale * v:.1f} 12V{size - 12}M12 {middle - scale * v:.1f}H{size - 12}" class="plot-grid"/>'
+        for v in np.arange(-reach + 20 - reach % 20, reach, 20)
+    )
+    return (
+        f'<svg class="path-plot" viewBox="0 0 {size} {size}" role="img" aria-label="Way of each ink across a* b*, rings at the limits" '
+        f"data-paths='{escape(json.dumps(told), quote=True)}'>"
+        f'<rect x="12" y="12" width="{size - 24}" height="{size - 24}" class="plot-field"/>{grid}'
+        f'<path d="M{middle} 12V{size - 12}M12 {middle}H{size - 12}" stroke="#9a9a9a"/>'
+        f'<text x="{size - 14}" y="{middle - 4}" text-anchor="end" class="plot-label">a* {reach:g}</text>'
+        f'<text x="{middle + 4}" y="24" class="plot-label">b* {reach:g}</text>{"".join(parts)}</svg>'
+    )
+
+
+def split_plot(
+    split: Mapping[str, Any], light: Sequence[float], full: Sequence[float], inputs: Sequence[float]
+) -> str:
+    """Light and full ink against the raw input of their channel, percent."""
+    return line_plot(
+        [
+            Series(str(split["light"]), inputs, light, channel_colour(str(split["light"]))),
+            Series(str(split["parent"]), inputs, full, channel_colour(str(split["parent"]))),
+        ],
+        Axis(f"raw input of {split['parent']}, %", 0, 100),
+        Axis("raw output, %", 0, 100),
+        f"How {split['parent']} is shared with {split['light']}",
+        width=300,
+        height=220,
     )
 
 
@@ -45,33 +123,104 @@ def tone_plot(scales: Mapping[str, Mapping[str, Any]], only: str | None = None) 
     )
 
 
-def curve_plot(curves: Mapping[str, list[float]]) -> str:
-    """Correction curves: raw output against input, percent."""
+def deviation_plot(scales: Mapping[str, Mapping[str, Any]]) -> str:
+    """Tone value measured on the confirming print less the aim, against device value."""
+    series = [
+        Series(n, s["inputs"], np.array(s["after"]) - np.array(s["aim"]), channel_colour(n))
+        for n, s in scales.items()
+    ]
+    most = max(3.0, 1.1 * max(float(np.abs(np.asarray(s.y)).max()) for s in series))
+    return line_plot(
+        series,
+        Axis("device value, %", 0, 100),
+        Axis("tone value off the aim, %", -most, most),
+        "Confirming print against the aim",
+        width=560,
+        height=200,
+    )
+
+
+def curve_plot(
+    curves: Mapping[str, list[float]], handles: Mapping[str, list[list[float]]] | None = None
+) -> str:
+    """Correction curves: raw output against input, percent; `handles` can be dragged up and down."""
     series = [
         Series(n, [100 * i / (len(v) - 1) for i in range(len(v))], v, channel_colour(n))
         for n, v in curves.items()
     ]
-    return line_plot(
+    width, height = 340, 290
+    svg = line_plot(
         series,
         Axis("input, %", 0, 100),
         Axis("raw output, %", 0, 100),
         "Correction curves",
-        width=340,
-        height=290,
+        width=width,
+        height=height,
     )
+    if not handles:
+        return svg
+    # the plot's field: 52..326 across, 12..250 down
+    dots = [
+        f'<circle class="handle" tabindex="0" role="slider" aria-label="{escape(n)} at {x:g} %" aria-valuemin="0" aria-valuemax="100" '
+        f'aria-valuenow="{y:g}" data-channel="{escape(n)}" data-input="{x:g}" cx="{52 + 2.74 * x:.1f}" cy="{250 - 2.38 * y:.1f}" r="4.5" '
+        f'fill="#ffffff" stroke="{channel_colour(n)}" stroke-width="2"/>'
+        for n, points in handles.items()
+        for x, y in points
+    ]
+    return svg.replace('<path class="plot-pointer"', "".join(dots) + '<path class="plot-pointer"')
 
 
 def total_ink_plot(result: Mapping[str, Any], limit: float) -> str:
-    """Lightness of equal amounts of all inks against their sum, percent."""
+    """Lightness of rising sums, all inks together thick, pairs and triples thin, percent."""
     series = [
-        Series("L*", result["sums"], result["lightness"], "#111111"),
+        Series(o["name"], o["sums"], o["lightness"], "#888888")
+        for o in result.get("overprints", [])
+        if o["name"] != "all"
+    ]
+    series += [
+        Series("all", result["sums"], result["lightness"], "#111111"),
         Series("", result["sums"], result["lightness"], "#111111", "dots"),
     ]
-    high = max(result["lightness"]) + 5
+    high = max(max(np.asarray(s.y)) for s in series) + 5
     return line_plot(
         series,
         Axis("sum of inks, %", 100, 400),
         Axis("L*", 0, high),
         "Lightness against total ink",
         [Mark(limit, f"{limit:.0f} %")],
+    )
+
+
+def drift_plot(channels: Mapping[str, Mapping[str, Any]]) -> str:
+    """Change of tone value since the baseline against device value, by channel."""
+    series = [Series(n, c["inputs"], c["tone"], channel_colour(n)) for n, c in channels.items()]
+    most = max(4.0, 1.15 * max(float(np.abs(np.asarray(s.y)).max()) for s in series))
+    return line_plot(
+        series,
+        Axis("device value, %", 0, 100),
+        Axis("tone value since the baseline, %", -most, most),
+        "Drift of each channel since the baseline",
+        width=520,
+        height=250,
+    )
+
+
+def trend_plot(
+    days: Sequence[float], before: Sequence[float], after: Sequence[float | None], limit: float
+) -> str:
+    """Mean dE00 to the baseline over the days since it was taken: as found, and after restoring."""
+    brought = [(d, a) for d, a in zip(days, after) if a is not None]
+    series = [Series("as found", days, before, "#111111"), Series("", days, before, "#111111", "dots")]
+    if brought:
+        x, y = [d for d, _ in brought], [a for _, a in brought]
+        series += [Series("restored", x, y, "#777777", "dashed"), Series("", x, y, "#777777", "dots")]
+    last = max([*days, 7.0])
+    series.append(Series("restored under", [0.0, last * 1.05], [limit, limit], "#777777", "dotted"))
+    return line_plot(
+        series,
+        Axis("days since the baseline", 0, last * 1.05),
+        Axis("mean dE00 to the baseline", 0, 1.2 * max([*before, 1.0])),
+        "Drift over all restores",
+        width=520,
+        height=230,
     )

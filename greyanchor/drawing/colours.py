@@ -6,7 +6,9 @@ import numpy as np
 
 from greyanchor.core.colorimetry import Array, lab_to_srgb
 
-CHANNELS = {"C": "#0086b3", "M": "#c2187e", "Y": "#b39000", "K": "#111111"}
+CHANNELS = {
+    "C": "#0086b3", "M": "#c2187e", "Y": "#b39000", "K": "#111111", "LC": "#5fb3cf", "LM": "#d77cb0",
+}  # fmt: skip
 
 
 def channel_colour(name: str) -> str:

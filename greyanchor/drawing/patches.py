@@ -129,3 +129,10 @@ def difference_map(
             )
         parts.append("</g>")
     return "".join([*parts, "</svg>"])
+
+
+def strip_css(colours: list[str]) -> str:
+    """A row of patches as one CSS background: bands of equal width from left to right."""
+    share = 100.0 / len(colours)
+    bands = [f"{c} 0 {share * (i + 1):.4g}%" for i, c in enumerate(colours)]
+    return f"linear-gradient(90deg,{','.join(bands)})"

@@ -44,11 +44,13 @@ class Series:
 
 @dataclass(frozen=True)
 class Mark:
-    """A vertical line at `x` with a short text."""
+    """A vertical line at `x` with a short text. A `key` lets the page take hold of it; a ghost is dashed."""
 
     x: float
     text: str
     colour: str = "#111111"
+    key: str = ""
+    ghost: bool = False
 
 
 _STYLES = {
@@ -99,7 +101,11 @@ def line_plot(
     for mark in marks:
         at = float(px(mark.x))
         anchor, shift = ("end", -4) if at > width - 110 else ("start", 4)
-        parts.append(f'<path d="M{at:.1f} {_TOP}v{inner_h}" stroke="{mark.colour}" stroke-width="1.4"/>')
+        held = f' data-mark="{escape(mark.key)}"' if mark.key else ""
+        dash = ' stroke-dasharray="2 4"' if mark.ghost else ""
+        parts.append(
+            f'<path d="M{at:.1f} {_TOP}v{inner_h}" stroke="{mark.colour}" stroke-width="1.6"{dash}{held}/>'
+        )
         parts.append(
             f'<text x="{at + shift:.1f}" y="{_TOP + 12}" text-anchor="{anchor}" class="plot-mark">{escape(mark.text)}</text>'
         )

@@ -15,7 +15,7 @@ class MediaForm(forms.ModelForm):
 
     class Meta:
         model = Media
-        fields = ["media_class", "maker", "weight", "thickness", "width_mm", "brightener", "travels_backwards", "dry_minutes", "heat", "vacuum", "notes"]  # fmt: skip
+        fields = ["media_class", "maker", "weight", "thickness", "width_mm", "brightener", "travels_backwards", "unreadable", "dry_minutes", "heat", "vacuum", "notes"]  # fmt: skip
         widgets = {"notes": forms.Textarea(attrs={"rows": 3})}
 
     def facts(self) -> dict[str, object]:

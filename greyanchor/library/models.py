@@ -23,10 +23,11 @@ class Site(models.Model):
 
 
 class InkSet(models.Model):
-    """The inks of a printer, by channel."""
+    """The inks of a printer, by channel; `light` names light inks and the channel each belongs to."""
 
     name = models.CharField(max_length=80, unique=True)
     channels = models.JSONField(default=list)
+    light = models.JSONField(default=dict, blank=True)
     kind = models.CharField(max_length=60)
 
     class Meta:
@@ -37,7 +38,17 @@ class InkSet(models.Model):
 
     @property
     def channel_text(self) -> str:
-        return " ".join(self.channels)
+        return " ".join(self.raw_channels)
+
+    @property
+    def raw_channels(self) -> list[str]:
+        """Every ink in printing order, light inks last."""
+        return [*self.channels, *self.light]
+
+    @property
+    def dries_at_once(self) -> bool:
+        """Whether lamps cure the ink while it prints."""
+        return str(self.kind).startswith("UV")
 
     @property
     def can_be_built(self) -> bool:
@@ -46,7 +57,7 @@ class InkSet(models.Model):
 
 
 class Printer(models.Model):
-    """One machine."""
+    """One machine. `standin` tells how the stand-in behind it behaves: drift by channel, and its paper."""
 
     name = models.CharField(max_length=80, unique=True)
     model = models.CharField(max_length=80)
@@ -57,6 +68,7 @@ class Printer(models.Model):
     resolutions = models.JSONField(default=list)
     passes = models.JSONField(default=list)
     driven_as = models.CharField(max_length=40, default="channels")
+    standin = models.JSONField(default=dict, blank=True)
 
     class Meta:
         ordering = ["name"]
@@ -99,6 +111,7 @@ class Media(models.Model):
         choices=[("none", "none"), ("faint", "faint"), ("moderate", "moderate"), ("high", "high")],
     )
     travels_backwards = models.BooleanField("may travel backwards", default=True)
+    unreadable = models.BooleanField("no instrument can read it", default=False)
     dry_minutes = models.PositiveIntegerField(
         "dry-down, minutes", default=30, validators=[MaxValueValidator(10080)]
     )
@@ -140,6 +153,11 @@ class PrintMode(models.Model):
     total_ink = models.FloatField(null=True)
     curves = models.TextField(blank=True)
     profile = models.ForeignKey(Profile, null=True, on_delete=models.PROTECT, related_name="modes")
+    splits = models.JSONField(default=list, blank=True)
+    inherited = models.JSONField(default=dict, blank=True)
+    derived_from = models.ForeignKey(
+        "self", null=True, blank=True, on_delete=models.PROTECT, related_name="derived"
+    )
     last_verdict = models.CharField(max_length=12, blank=True)
     last_check_summary = models.CharField(max_length=200, blank=True)
     note = models.TextField(blank=True)
@@ -160,6 +178,11 @@ class PrintMode(models.Model):
         return self.name
 
     @property
+    def inherited_text(self) -> str:
+        """What the mode has from elsewhere, in words; empty when everything is its own."""
+        return "; ".join(f"{what} of {told['name']}" for what, told in self.inherited.items())
+
+    @property
     def environment_rows(self) -> list[tuple[str, str]]:
         """The frozen choices with their units, for the mode's card."""
         e = self.environment
@@ -168,3 +191,21 @@ class PrintMode(models.Model):
             ("Resolution", f"{e['resolution']} dpi"), ("Passes", str(e["passes"])), ("Direction", e["direction"]),
             ("Halftone", e["halftone"]), ("Heat", f"{e['heat']:g} °C"), ("Vacuum", f"{e['vacuum']:g} %"),
         ]  # fmt: skip
+
+
+class ClassFallback(models.Model):
+    """The mode whose limits, curves and profile a media class lends to media that have none, on one printer."""
+
+    media_class = models.ForeignKey(MediaClass, on_delete=models.CASCADE, related_name="fallbacks")
+    printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="fallbacks")
+    mode = models.ForeignKey(PrintMode, on_delete=models.PROTECT, related_name="lent_by")
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["media_class", "printer"], name="one_fallback_a_class_and_printer"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.media_class} on {self.printer}: {self.mode}"

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import django_filters
 from django.db.models import Count, Q, QuerySet
 from django.http import QueryDict
 
-from greyanchor.library.models import Media, Printer, PrintMode
+from greyanchor.core.calibration.restore import RESTORED
+from greyanchor.drawing.calibration import trend_plot
+from greyanchor.library.models import ClassFallback, Media, MediaClass, Printer, PrintMode
 
 PAGE = 50
 
@@ -61,3 +65,41 @@ def facet_counts(narrowed: ModeFilter) -> dict[str, list[tuple[str, int, int]]]:
             .order_by("-n", "media__name")[:12]
         ],
     }
+
+
+def class_fallbacks() -> dict[str, Any]:
+    """Media classes by printers, with the modes that can be lent and the one that is."""
+    printers = [
+        p
+        for p in Printer.objects.prefetch_related("ink_sets")
+        if any(i.can_be_built for i in p.ink_sets.all())
+    ]
+    chosen = {(f.media_class_id, f.printer_id): f.mode_id for f in ClassFallback.objects.all()}
+    modes = list(PrintMode.objects.filter(state=PrintMode.State.RELEASED).only("pk", "name", "printer"))
+    rows = [
+        {
+            "pk": group.pk,
+            "name": group.name,
+            "cells": [
+                {
+                    "printer": p,
+                    "choices": [m for m in modes if m.printer_id == p.pk],
+                    "chosen": chosen.get((group.pk, p.pk)),
+                }
+                for p in printers
+            ],
+        }
+        for group in MediaClass.objects.all()
+    ]
+    return {"printers": printers, "rows": rows}
+
+
+def restore_trend(mode: PrintMode) -> str:
+    """Mean dE00 to the baseline over all restores of a mode, as a plot; empty before the first."""
+    told = [r for r in mode.restores.select_related("baseline").order_by("started_at") if r.drift]
+    if not told:
+        return ""
+    first = told[0].baseline.taken_at
+    days = [max(0.0, (r.started_at - first).total_seconds() / 86400.0) for r in told]
+    after = [r.after["mean"] if r.after else None for r in told]
+    return trend_plot(days, [r.drift["mean"] for r in told], after, RESTORED)

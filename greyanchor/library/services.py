@@ -9,7 +9,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from greyanchor.core.errors import BadInput
-from greyanchor.library.models import Media, PrintMode
+from greyanchor.library.models import ClassFallback, Media, MediaClass, Printer, PrintMode
 
 
 class Outdated(BadInput):
@@ -66,3 +66,27 @@ def retire_mode(pk: int, based_on: int, user: AbstractBaseUser, why: str) -> Pri
     mode.version += 1
     signed(mode, user, f"retired: {why}").save()
     return mode
+
+
+@transaction.atomic
+def set_fallback(media_class: MediaClass, printer: Printer, mode: PrintMode | None) -> None:
+    """Name the mode that a media class lends on a printer, or none."""
+    if mode is None:
+        ClassFallback.objects.filter(media_class=media_class, printer=printer).delete()
+        return
+    if mode.printer_id != printer.pk:
+        raise BadInput(f"{mode.name} is a mode of another printer than {printer.name}")
+    if mode.state != PrintMode.State.RELEASED:
+        raise BadInput(f"{mode.name} is {mode.get_state_display()}; only a released mode is lent")
+    ClassFallback.objects.update_or_create(media_class=media_class, printer=printer, defaults={"mode": mode})
+
+
+def set_standin(printer: Printer, drift: dict[str, float], paper: list[float]) -> None:
+    """How the stand-in behind a printer behaves from now on: ink volumes by channel (1.0 for none), and paper."""
+    for channel, factor in drift.items():
+        if channel not in "CMYK" or not 0.5 <= factor <= 1.5:
+            raise BadInput(f"a drift of {channel} to {100 * factor:.0f} % is outside 50..150 %")
+    if len(paper) != 3 or any(abs(v) > 10 for v in paper):
+        raise BadInput("another paper is three differences of L*, a* and b*, each up to 10")
+    printer.standin = {"drift": drift, "paper": paper}
+    printer.save(update_fields=["standin"])

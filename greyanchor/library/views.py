@@ -8,9 +8,11 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from greyanchor.core.calibration.curves import CurveSet
+from greyanchor.core.errors import BadInput
 from greyanchor.library import queries, services
 from greyanchor.library.forms import MediaForm
-from greyanchor.library.models import Media, Printer, PrintMode
+from greyanchor.library.models import Media, MediaClass, Printer, PrintMode
 
 
 @require_GET
@@ -32,7 +34,8 @@ def mode_list(request: HttpRequest) -> HttpResponse:
 @require_GET
 def mode_page(request: HttpRequest, pk: int) -> HttpResponse:
     mode = get_object_or_404(
-        PrintMode.objects.select_related("printer__site", "media", "ink_set", "profile"), pk=pk
+        PrintMode.objects.select_related("printer__site", "media", "ink_set", "profile", "derived_from"),
+        pk=pk,
     )
     build = mode.builds.order_by("-pk").first()
     checks = mode.checks.select_related("aim").defer("readings", "result", "aim__data")[:12]
@@ -41,8 +44,27 @@ def mode_page(request: HttpRequest, pk: int) -> HttpResponse:
         "build": build,
         "checks": checks,
         "history": mode.history.select_related("history_user")[:20],
+        "baseline": getattr(mode, "baseline", None),
+        "restores": mode.restores.select_related("started_by").defer("curves_before", "curves_after")[:8],
+        "trend": queries.restore_trend(mode),
+        "open_restore": mode.restores.exclude(state__in=("done", "closed")).only("pk").first(),
     }
     return render(request, "library/mode_page.html", context)
+
+
+@require_GET
+def mode_curves(request: HttpRequest, pk: int, ending: str) -> HttpResponse:
+    """The curves that a mode prints through now."""
+    mode = get_object_or_404(PrintMode, pk=pk)
+    if not mode.curves:
+        raise BadInput(f"{mode.name} has no curves yet")
+    text, kind = mode.curves, "text/csv; charset=utf-8"
+    if ending == "json":
+        text, kind = CurveSet.from_csv(mode.curves).to_json(), "application/json"
+    name = f"curves-of-mode-{pk}.{ending}"
+    return HttpResponse(
+        text, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'}
+    )
 
 
 @require_POST
@@ -63,7 +85,42 @@ def printer_list(request: HttpRequest) -> HttpResponse:
 def printer_page(request: HttpRequest, pk: int) -> HttpResponse:
     printer = get_object_or_404(Printer.objects.select_related("site").prefetch_related("ink_sets"), pk=pk)
     modes = printer.modes.select_related("media", "printer__site").defer("curves")
-    return render(request, "library/printer_page.html", {"printer": printer, "modes": modes})
+    drift, paper = printer.standin.get("drift", {}), printer.standin.get("paper") or [0, 0, 0]
+    standin = {c: round(100 * drift.get(c, 1.0)) for c in "CMYK"} | {"paper_b": paper[2]}
+    return render(
+        request, "library/printer_page.html", {"printer": printer, "modes": modes, "standin": standin}
+    )
+
+
+@require_POST
+def printer_standin(request: HttpRequest, pk: int) -> HttpResponse:
+    """Let the stand-in behind a printer drift."""
+    printer = get_object_or_404(Printer, pk=pk)
+    try:
+        drift = {c: float(request.POST.get(c) or 100) / 100.0 for c in "CMYK"}
+        paper = [0.0, 0.0, float(request.POST.get("paper_b") or 0)]
+    except ValueError:
+        raise BadInput("a drift is a number in percent") from None
+    services.set_standin(printer, {c: v for c, v in drift.items() if v != 1.0}, paper)
+    messages.success(
+        request, "The stand-in prints like this from now on; sheets that are printed stay as they are."
+    )
+    return redirect("printer", pk=pk)
+
+
+def media_classes(request: HttpRequest) -> HttpResponse:
+    """What each media class lends, printer by printer."""
+    if request.method == "POST":
+        group = get_object_or_404(MediaClass, pk=request.POST.get("media_class") or 0)
+        printer = get_object_or_404(Printer, pk=request.POST.get("printer") or 0)
+        chosen = request.POST.get("mode", "")
+        mode = get_object_or_404(PrintMode, pk=chosen) if chosen else None
+        services.set_fallback(group, printer, mode)
+        messages.success(
+            request, f"{group.name} on {printer.name}: {mode.name if mode else 'nothing'} is lent."
+        )
+        return redirect("media-classes")
+    return render(request, "library/media_classes.html", queries.class_fallbacks())
 
 
 @require_GET

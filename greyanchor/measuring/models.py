@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import hashlib
 from collections import OrderedDict
+from dataclasses import replace
+from datetime import datetime, timedelta
 from functools import cached_property
 from typing import Any
 
@@ -11,10 +13,12 @@ import numpy as np
 from django.conf import settings
 from django.db import models
 from django.dispatch import Signal
+from django.utils import timezone
 
 from greyanchor.core.environment import PrintEnvironment
 from greyanchor.core.formats import cgats
 from greyanchor.core.readings import ReadingSet
+from greyanchor.library.models import Printer
 
 #: sent with `reading_pass` after the last row of a pass is in, or a file took its place
 pass_finished = Signal()
@@ -28,12 +32,25 @@ def parsed(text: str, name: str) -> ReadingSet:
     """CGATS text as the core knows it; equal text is parsed once in each process."""
     key = hashlib.sha1(text.encode(), usedforsecurity=False).digest()
     found = _PARSED.get(key)
-    if found is None:
-        found = cgats.loads(text, name)
-        _PARSED[key] = found
-        while len(_PARSED) > _PARSED_KEPT:
-            _PARSED.popitem(last=False)
-    return found
+    return found if found is not None else _remember(key, cgats.loads(text, name))
+
+
+def written(readings: ReadingSet) -> str:
+    """`readings` as CGATS text, which this process need not parse again."""
+    text = cgats.dumps(readings)
+    if readings.spectra is not None:  # as a reader of the text would have them
+        spectra = np.round(readings.spectra, 6)
+        _remember(
+            hashlib.sha1(text.encode(), usedforsecurity=False).digest(), replace(readings, spectra=spectra)
+        )
+    return text
+
+
+def _remember(key: bytes, readings: ReadingSet) -> ReadingSet:
+    _PARSED[key] = readings
+    while len(_PARSED) > _PARSED_KEPT:
+        _PARSED.popitem(last=False)
+    return readings
 
 
 class Chart(models.Model):
@@ -57,16 +74,20 @@ class Chart(models.Model):
 class SheetPrint(models.Model):
     """One print of a chart, or one about to be made: `device` is empty until something printed it.
 
-    `sent` are the raw device values that go to the printer, fractions.
+    `sent` are the raw device values that go to the printer, fractions, of `sent_channels`. The sheet
+    is dry `dry_minutes` after it was printed.
     """
 
     chart = models.ForeignKey(Chart, on_delete=models.PROTECT, related_name="prints")
+    printer = models.ForeignKey(Printer, null=True, on_delete=models.PROTECT, related_name="prints")
     environment = models.JSONField()
     environment_hash = models.CharField(max_length=64)
     sent = models.JSONField()
+    sent_channels = models.JSONField(default=list)
     device = models.CharField(max_length=80, blank=True)
     ticket = models.JSONField(default=dict)
     origin = models.CharField(max_length=200, blank=True)
+    dry_minutes = models.FloatField(default=0.0)
     printed_at = models.DateTimeField(null=True)
     printed_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT)
 
@@ -85,13 +106,28 @@ class SheetPrint(models.Model):
     @cached_property
     def raw_chart(self) -> ReadingSet:
         """The chart with the device values that were really sent."""
-        from dataclasses import replace
+        channels = tuple(self.sent_channels or "CMYK")
+        return replace(self.chart.patches, channels=channels, device=np.array(self.sent, dtype=float))
 
-        return replace(self.chart.patches, device=np.array(self.sent, dtype=float))
+    @property
+    def dry_at(self) -> datetime | None:
+        """When the sheet may be read; None when it is not printed."""
+        return None if self.printed_at is None else self.printed_at + timedelta(minutes=self.dry_minutes)
+
+    @property
+    def minutes_to_dry(self) -> float:
+        """Minutes until the sheet is dry; 0 when it is, or when nothing is printed."""
+        if self.dry_at is None:
+            return 0.0
+        return max(0.0, (self.dry_at - timezone.now()).total_seconds() / 60.0)
 
 
 class ReadingPass(models.Model):
-    """One pass over a print, filled row by row or from a file."""
+    """One pass over a print, filled row by row or from a file.
+
+    `early_minutes` is how long before the sheet was dry its reading began; `corners` are the points that
+    were set for the sheet in hand, mm; `skipped` rows are left for later.
+    """
 
     class State(models.TextChoices):
         OPEN = "open", "being read"
@@ -100,9 +136,13 @@ class ReadingPass(models.Model):
     sheet_print = models.ForeignKey(SheetPrint, on_delete=models.CASCADE, related_name="passes")
     number = models.PositiveSmallIntegerField()
     source = models.CharField(max_length=200)
+    condition = models.CharField(max_length=2, default="M1")
     state = models.CharField(max_length=8, choices=State.choices, default=State.OPEN)
     white_at = models.DateTimeField(null=True)
+    early_minutes = models.FloatField(default=0.0)
     attempts = models.JSONField(default=dict)
+    corners = models.JSONField(default=list)
+    skipped = models.JSONField(default=list)
     text = models.TextField(blank=True)
     started_at = models.DateTimeField(auto_now_add=True)
     finished_at = models.DateTimeField(null=True)
@@ -119,6 +159,19 @@ class ReadingPass(models.Model):
     def readings(self) -> ReadingSet:
         """The finished pass as the core knows it."""
         return parsed(self.text, str(self))
+
+
+class Upload(models.Model):
+    """A file that was sent and is looked at before it is used; it is put aside once it was."""
+
+    name = models.CharField(max_length=200)
+    data = models.BinaryField()
+    sheet_print = models.ForeignKey(SheetPrint, null=True, on_delete=models.CASCADE, related_name="uploads")
+    sent_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE)
+    sent_at = models.DateTimeField(auto_now_add=True)
+
+    def __str__(self) -> str:
+        return self.name
 
 
 class ReadingRow(models.Model):

@@ -8,13 +8,15 @@ from typing import Any
 import numpy as np
 from django.utils import timezone
 
-from greyanchor.core.agreement import Comparison
-from greyanchor.core.charts.layout import layout_of
+from greyanchor.core.agreement import Comparison, compare_passes
+from greyanchor.core.charts.layout import METHODS, layout_of
 from greyanchor.core.colorimetry import delta_e_2000, spectra_to_lab
+from greyanchor.core.errors import BadInput
 from greyanchor.core.simulation.instrument import StripReader
 from greyanchor.drawing.colours import hex_colours
+from greyanchor.drawing.patches import strip_css
 from greyanchor.measuring.models import Chart, ReadingPass, SheetPrint
-from greyanchor.measuring.services import expected_lab
+from greyanchor.measuring.services import expected_lab, matched_upload, method_of
 
 
 @dataclass(frozen=True)
@@ -29,7 +31,7 @@ class PatchView:
 
 @dataclass(frozen=True)
 class RowView:
-    """A row on the reading page."""
+    """The row in hand, patch by patch."""
 
     number: int
     sheet: int
@@ -38,37 +40,85 @@ class RowView:
     mean: float | None
 
 
-def reading_view(current: ReadingPass, wanted: int | None = None) -> dict[str, Any]:
-    """Everything the reading page shows, with the row to read next."""
+@dataclass(frozen=True)
+class RowLine:
+    """A row in the list of all rows: its colours as one background once it was read."""
+
+    number: int
+    sheet: int
+    background: str
+    mean: float | None
+    state: str
+
+
+def reading_view(
+    current: ReadingPass, wanted: int | None = None, last: int | None = None, lines: str = "all"
+) -> dict[str, Any]:
+    """What the reading page shows, with the row to read next.
+
+    `lines` is ``all`` for the whole list of rows, or ``last`` for the one that changed.
+    """
     job = current.sheet_print
     chart = job.chart.patches
     assert chart.rows is not None and chart.sheets is not None
+    numbers = [int(r) for r in np.unique(chart.rows)]
+    kept = set(current.rows.values_list("row", flat=True))
     expected = expected_lab(job)
-    aim_colours = hex_colours(expected)
-    kept = {r.row: r.values() for r in current.rows.all()}
-    rows = []
-    for number in np.unique(chart.rows):
-        members = np.flatnonzero(chart.rows == number)
-        spectra = kept.get(int(number))
-        rows.append(_row(int(number), int(chart.sheets[members[0]]), [chart.ids[i] for i in members], expected[members],
-                         [aim_colours[i] for i in members], spectra))  # fmt: skip
-    unread = [r.number for r in rows if not r.read]
-    number = wanted if wanted in {r.number for r in rows} else (unread[0] if unread else None)
+    unread = [r for r in numbers if r not in kept]
+    fresh = [r for r in unread if r not in current.skipped]
+    number = wanted if wanted in numbers else next(iter(fresh or unread), None)
+    first_pass = job.passes.filter(state=ReadingPass.State.DONE).exists()
+    shown = numbers if lines == "all" else [r for r in (last,) if r is not None]
+    sheet = int(chart.sheets[chart.rows == number][0]) if number else 1
     return {
-        "rows": rows,
-        "current": next((r for r in rows if r.number == number), None),
+        "rows": _lines(current, shown, kept, expected, first_pass),
+        "total": len(numbers),
+        "current": _row_view(current, number, expected) if number else None,
+        "last": _row_view(current, last, expected) if last in kept else None,
         "left": len(unread),
-        "done": len(rows) - len(unread),
+        "done": len(numbers) - len(unread),
+        "skipped": [r for r in current.skipped if r in unread],
         "white_minutes": white_minutes_left(current),
-        "first_pass": job.passes.filter(state=ReadingPass.State.DONE).exists(),
+        "first_pass": first_pass,
+        "method": METHODS[method_of(job)],
+        "sheet": sheet,
+        "sheets": int(chart.sheets.max()),
+        "corners": sum(1 for c in current.corners if c[2] == sheet),
     }
 
 
-def _row(number: int, sheet: int, names: list[str], expected: Any, aims: list[str], spectra: Any) -> RowView:
-    if spectra is None:
-        return RowView(number, sheet, [PatchView(n, a, None, None) for n, a in zip(names, aims)], False, None)
-    lab = spectra_to_lab(spectra)
-    difference = delta_e_2000(expected, lab)
+def _lines(
+    current: ReadingPass, numbers: list[int], kept: set[int], expected: Any, first_pass: bool
+) -> list[RowLine]:
+    chart = current.sheet_print.chart.patches
+    assert chart.rows is not None and chart.sheets is not None
+    stored = {r.row: r.values() for r in current.rows.filter(row__in=numbers)} if kept else {}
+    out = []
+    for number in numbers:
+        members = chart.rows == number
+        sheet = int(chart.sheets[members][0])
+        if number not in stored:
+            state = "skipped" if number in current.skipped else "not read"
+            out.append(RowLine(number, sheet, "#8a8a8a", None, state))
+            continue
+        lab = spectra_to_lab(stored[number])
+        mean = float(delta_e_2000(expected[members], lab).mean()) if first_pass else None
+        out.append(RowLine(number, sheet, strip_css(hex_colours(lab)), mean, "kept"))
+    return out
+
+
+def _row_view(current: ReadingPass, number: int | None, expected: Any) -> RowView:
+    chart = current.sheet_print.chart.patches
+    assert chart.rows is not None and chart.sheets is not None
+    members = np.flatnonzero(chart.rows == number)
+    names, sheet = [chart.ids[i] for i in members], int(chart.sheets[members[0]])
+    aims = hex_colours(expected[members])
+    stored = current.rows.filter(row=number).first()
+    if stored is None or number is None:
+        views = [PatchView(n, a, None, None) for n, a in zip(names, aims)]
+        return RowView(number or 0, sheet, views, False, None)
+    lab = spectra_to_lab(stored.values())
+    difference = delta_e_2000(expected[members], lab)
     views = [PatchView(n, a, s, float(d)) for n, a, s, d in zip(names, aims, hex_colours(lab), difference)]
     return RowView(number, sheet, views, True, float(difference.mean()))
 
@@ -82,13 +132,20 @@ def white_minutes_left(current: ReadingPass) -> int | None:
 
 
 def double_reading(job: SheetPrint) -> Comparison | None:
-    """The first two complete passes held against each other, or None."""
-    done = list(job.passes.filter(state=ReadingPass.State.DONE)[:2])
-    return compare(done[0].readings, done[1].readings) if len(done) == 2 else None
+    """All complete passes held against one another; None when there are fewer than two."""
+    done = list(job.passes.filter(state=ReadingPass.State.DONE))
+    if len(done) < 2:
+        return None
+    return compare_passes([p.readings for p in done])
+
+
+def early_passes(job: SheetPrint) -> list[ReadingPass]:
+    """Complete passes that were begun before the sheet was dry."""
+    return list(job.passes.filter(state=ReadingPass.State.DONE, early_minutes__gt=0.5).defer("text"))
 
 
 def chart_facts(chart: Chart) -> dict[str, Any]:
-    """Patches, rows, sheets and minutes of a chart."""
+    """Patches, rows, sheets and minutes of a chart, and how it is read."""
     layout = layout_of(chart.patches)
     return {
         "patches": len(chart.patches),
@@ -96,4 +153,35 @@ def chart_facts(chart: Chart) -> dict[str, Any]:
         "sheets": layout.sheets,
         "minutes": layout.minutes,
         "page": f"{layout.page[0]:g} x {layout.page[1]:g} mm",
+        "method": layout.method.title,
+        "hands": layout.method.hands,
+        "patch": f"{layout.method.patch_width:g} x {layout.method.patch_height:g} mm",
+        "dots": layout.dots,
     }
+
+
+def understood(readings: Any) -> dict[str, Any]:
+    """The first patches of a file as it was understood, for the inspection page."""
+    shown = readings.select(np.arange(min(len(readings), 12)))
+    colours = hex_colours(shown.lab()) if shown.is_measured else [""] * len(shown)
+    rows = []
+    for i, name in enumerate(shown.ids):
+        device = [] if shown.device is None else [float(v) for v in 100.0 * shown.device[i]]
+        lab = [float(v) for v in shown.lab()[i]] if shown.is_measured else []
+        rows.append({"name": name, "device": device, "lab": lab, "colour": colours[i]})
+    return {"channels": readings.channels, "rows": rows, "more": len(readings) - len(shown)}
+
+
+def fits(job: SheetPrint | None, upload: Any) -> dict[str, str]:
+    """Whether an upload can be put onto the chart of a print, by id and by device values: empty text when it can."""
+    told: dict[str, str] = {}
+    if job is None:
+        return told
+    for by in ("id", "device"):
+        try:
+            matched_upload(job, bytes(upload.data), upload.name, by)
+        except BadInput as error:
+            told[by] = error.sentence
+        else:
+            told[by] = ""
+    return told

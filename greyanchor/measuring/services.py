@@ -1,94 +1,64 @@
-"""What changes charts, prints and readings."""
+"""What changes readings: rows as they come from the instrument, whole passes, files."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
+from datetime import timedelta
 
 import numpy as np
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.utils import timezone
 
-from greyanchor.core.charts.layout import lay_out
+from greyanchor.core.agreement import average
+from greyanchor.core.charts.layout import check_corners, layout_of
 from greyanchor.core.colorimetry import Array, delta_e_2000, spectra_to_lab
-from greyanchor.core.environment import PrintEnvironment
 from greyanchor.core.errors import BadInput, NotReadable
-from greyanchor.core.formats import cgats
-from greyanchor.core.readings import ReadingSet, match_chart
+from greyanchor.core.formats import readings_file
+from greyanchor.core.readings import CONDITIONS, ReadingSet, match_chart
+from greyanchor.core.slips import Surroundings, adapted, impossible, judge_pass, judge_row
 from greyanchor.core.verification.northlight import aim_lab
-from greyanchor.devices.standin import StandInPrinter, StandInReader
-from greyanchor.measuring.models import Chart, ReadingPass, ReadingRow, SheetPrint, pass_finished
-
-CHARTS_LAID_OUT_MIXED = ("profile", "total-ink", "grey")
-
-
-@transaction.atomic
-def make_chart(
-    purpose: str, device: Array, title: str, environment: PrintEnvironment, page: str = "a4"
-) -> Chart:
-    """Lay out and keep a CMYK chart."""
-    shuffle = 3 if purpose in CHARTS_LAID_OUT_MIXED else None
-    meta = {"DESCRIPTOR": title, "PRINT_CONDITIONS": environment.label()}
-    chart, _ = lay_out(device, tuple("CMYK"), page, "strip", shuffle, meta)
-    return Chart.objects.create(
-        purpose=purpose, title=title, text=cgats.dumps(chart), content_hash=chart.content_hash()
-    )
+from greyanchor.devices.standin import NAMES, StandInReader, StandInSheetReader
+from greyanchor.measuring.models import ReadingPass, ReadingRow, SheetPrint, Upload, pass_finished, written
+from greyanchor.measuring.printing import sheets_of
 
 
 @transaction.atomic
-def prepare_print(
-    chart: Chart,
-    environment: PrintEnvironment,
-    pipeline: Callable[[Array], Array] | None = None,
-    origin: str = "",
-) -> SheetPrint:
-    """Settle the raw values that a chart is printed with; nothing is on paper yet."""
-    raw = chart.patches.values() if pipeline is None else pipeline(chart.patches.values())
-    return SheetPrint.objects.create(
-        chart=chart,
-        environment=environment.as_dict(),
-        environment_hash=environment.content_hash(),
-        sent=[[round(float(v), 6) for v in row] for row in raw],
-        origin=origin,
-    )
+def start_pass(job: SheetPrint, user: AbstractBaseUser | None, condition: str = "") -> ReadingPass:
+    """Begin the next pass over a print, or go on with the one that is open.
 
-
-@transaction.atomic
-def print_on_standin(pk: int, user: AbstractBaseUser | None) -> SheetPrint:
-    """Print on the stand-in printer; a second press of the button changes nothing."""
-    job = SheetPrint.objects.select_for_update().select_related("chart").get(pk=pk)
-    if job.device:
-        return job
-    environment = job.print_environment
-    ticket = StandInPrinter().print_chart(job.raw_chart, environment, _print_number(job.chart, environment))
-    job.device, job.ticket = StandInPrinter.name, ticket.facts
-    job.printed_at, job.printed_by = timezone.now(), user
-    job.save()
-    return job
-
-
-def _print_number(chart: Chart, environment: PrintEnvironment) -> int:
-    """A number for the sheet that does not depend on database keys, so that demo data are the same everywhere."""
-    earlier = SheetPrint.objects.filter(chart=chart).exclude(device="").count()
-    return int(environment.content_hash()[:6] + chart.content_hash[:4], 16) % 9_000_000 + 100 * earlier
-
-
-@transaction.atomic
-def start_pass(job: SheetPrint, user: AbstractBaseUser | None) -> ReadingPass:
-    """Begin the next pass over a print, or go on with the one that is open."""
+    All passes of a print are read under one condition. A sheet that is still wet can be read; how early
+    is kept with the pass.
+    """
     if not job.ticket:
         raise BadInput(
-            "this chart is not on the stand-in printer's paper: print it first, or upload readings as CGATS text"
+            "this chart is not on the stand-in printer's paper: print it first, or upload readings of it"
         )
     job = SheetPrint.objects.select_for_update().get(pk=job.pk)
     unfinished = job.passes.filter(state=ReadingPass.State.OPEN).first()
     if unfinished:
         return unfinished
-    number = (job.passes.order_by("-number").values_list("number", flat=True).first() or 0) + 1
+    earlier = job.passes.order_by("-number").first()
+    wanted = condition or (earlier.condition if earlier else "M1")
+    if wanted not in CONDITIONS:
+        raise BadInput(f"no measurement condition {wanted}; use one of {', '.join(CONDITIONS)}")
+    if earlier is not None and earlier.condition != wanted:
+        raise BadInput(
+            f"pass {earlier.number} was read as {earlier.condition}; read this one alike, or print the chart again"
+        )
     return ReadingPass.objects.create(
-        sheet_print=job, number=number, source=StandInReader.name, started_by=user
+        sheet_print=job,
+        number=earlier.number + 1 if earlier else 1,
+        source=NAMES[method_of(job)],
+        condition=wanted,
+        early_minutes=round(job.minutes_to_dry, 1),
+        started_by=user,
     )
+
+
+def method_of(job: SheetPrint) -> str:
+    """The measuring method that the chart was laid out for."""
+    return layout_of(job.chart.patches).method.name
 
 
 def calibrate_white(pk: int) -> None:
@@ -97,15 +67,15 @@ def calibrate_white(pk: int) -> None:
 
 
 @dataclass(frozen=True)
-class RowOutcome:
-    """What became of a row: kept, or refused with what to do with the hands."""
+class Outcome:
+    """What became of a row or a sheet: kept, or refused with what to do with the hands."""
 
     row: int
     kept: bool
     message: str
 
 
-def read_row(pk: int, row: int) -> RowOutcome:
+def read_row(pk: int, row: int) -> Outcome:
     """Read one row with the stand-in reader; it is saved at once, unless it looks misread.
 
     A row that was read before is replaced. Raises `BadInput` for a row that the chart does not have
@@ -114,35 +84,128 @@ def read_row(pk: int, row: int) -> RowOutcome:
     with transaction.atomic():
         current = _open_pass(pk)
         job = current.sheet_print
-        rows = job.chart.patches.rows
-        assert rows is not None
+        rows = _rows(job)
         if row not in rows:
-            raise BadInput(f"the chart has no row {row}; it ends with row {int(rows.max())}")
-        attempt = int(current.attempts.get(str(row), 0))
-        current.attempts[str(row)] = attempt + 1
-        current.save(update_fields=["attempts"])
-        minutes = (
-            None if current.white_at is None else (timezone.now() - current.white_at).total_seconds() / 60.0
-        )
-        reader = StandInReader(job.raw_chart, job.print_environment, job.ticket)
+            raise BadInput(f"the chart has no row {row}; it ends with row {rows[-1]}")
+        if method_of(job) != "strip":
+            raise BadInput("this chart is laid out for a reader that takes whole sheets")
+        attempt = _next_attempt(current, str(row))
+        reader = StandInReader(sheets_of(job, current.condition))
         try:
-            spectra = reader.read_row(row, current.number, attempt, minutes)
+            spectra = reader.read_row(row, current.number, attempt, _minutes_since_white(current))
         except NotReadable as error:
-            return RowOutcome(row, False, error.sentence)
-        refusal = _refusal(current, row, spectra_to_lab(spectra))
+            return Outcome(row, False, error.sentence)
+        refusal = impossible(spectra) or _refusal(current, row, spectra_to_lab(spectra))
         if refusal:
-            return RowOutcome(row, False, refusal)
-        ReadingRow.objects.update_or_create(
-            reading_pass=current, row=row, defaults={"spectra": np.round(spectra, 6).tolist()}
-        )
-        finished = current.rows.count() == int(rows.max())
-        if finished:
-            _finish(current)
+            return Outcome(row, False, f"Row {row} was not kept: {refusal}.")
+        _keep_row(current, row, spectra)
+        finished = _finish_when_complete(current, len(rows))
     if finished:
         pass_finished.send(ReadingPass, reading_pass=current)
-    return RowOutcome(
-        row, True, f"Row {row} is kept." if not finished else "Every row is read. The pass is complete."
+        return Outcome(row, True, "Every row is read. The pass is complete.")
+    return Outcome(row, True, f"Row {row} is kept.")
+
+
+def set_corner(pk: int, sheet: int) -> Outcome:
+    """Take the next of the three corner points of a sheet; the third is held to the other two."""
+    with transaction.atomic():
+        current = _open_pass(pk)
+        layout = layout_of(current.sheet_print.chart.patches)
+        reader = StandInSheetReader(sheets_of(current.sheet_print), "table")
+        set_before = current.corners if current.corners and current.corners[0][2] == sheet else []
+        which = len(set_before) % 3
+        point = reader.corner(which, sheet, current.number, _next_attempt(current, f"corner {sheet} {which}"))
+        current.corners = [*(set_before if which else []), [float(point[0]), float(point[1]), sheet]]
+        names = ("top left", "top right", "bottom left")
+        message, kept = f"The {names[which]} corner of sheet {sheet} is set.", True
+        if len(current.corners) == 3:
+            try:
+                check_corners(layout, [c[:2] for c in current.corners], sheet)
+                message = f"Sheet {sheet} of {layout.sheets} is in place. Start the reading."
+            except BadInput as error:
+                current.corners, message, kept = [], error.sentence, False
+        current.save(update_fields=["corners"])
+    return Outcome(sheet, kept, message)
+
+
+def read_sheet(pk: int, sheet: int) -> Outcome:
+    """Read a whole sheet on the table or inside the printer; its rows are saved together."""
+    with transaction.atomic():
+        current = _open_pass(pk)
+        job = current.sheet_print
+        chart, method = job.chart.patches, method_of(job)
+        assert chart.rows is not None and chart.sheets is not None
+        if sheet not in chart.sheets:
+            raise BadInput(f"the chart has no sheet {sheet}; it has {int(chart.sheets.max())}")
+        if method == "strip":
+            raise BadInput("this chart is laid out for the hand-held reader; read it row by row")
+        placed = [c for c in current.corners if c[2] == sheet]
+        if method == "table" and len(placed) < 3:
+            return Outcome(sheet, False, f"Set the three corners of sheet {sheet} first.")
+        reader = StandInSheetReader(sheets_of(job, current.condition), method)
+        attempt = _next_attempt(current, f"sheet {sheet}")
+        try:
+            spectra = reader.read_sheet(sheet, current.number, attempt, _minutes_since_white(current))
+        except NotReadable as error:
+            return Outcome(sheet, False, error.sentence.replace("read the row", "read the sheet"))
+        refusal = impossible(spectra)
+        if refusal:
+            return Outcome(sheet, False, f"Sheet {sheet} was not kept: {refusal}.")
+        members = np.flatnonzero(chart.sheets == sheet)
+        for row in np.unique(chart.rows[members]):
+            _keep_row(current, int(row), spectra[chart.rows[members] == row])
+        current.corners = []
+        current.save(update_fields=["corners"])
+        finished = _finish_when_complete(current, len(_rows(job)))
+    if finished:
+        pass_finished.send(ReadingPass, reading_pass=current)
+        return Outcome(sheet, True, "Every sheet is read. The pass is complete.")
+    return Outcome(sheet, True, f"Sheet {sheet} is kept. Put the next one in place.")
+
+
+def skip_row(pk: int, row: int) -> None:
+    """Leave a row for later: the next unread row comes up instead, until no other is left."""
+    with transaction.atomic():
+        current = _open_pass(pk)
+        if row not in _rows(current.sheet_print):
+            raise BadInput(f"the chart has no row {row}")
+        current.skipped = [*[r for r in current.skipped if r != row], row]
+        current.save(update_fields=["skipped"])
+
+
+def _next_attempt(current: ReadingPass, key: str) -> int:
+    attempt = int(current.attempts.get(key, 0))
+    current.attempts[key] = attempt + 1
+    current.save(update_fields=["attempts"])
+    return attempt
+
+
+def _minutes_since_white(current: ReadingPass) -> float | None:
+    if current.white_at is None:
+        return None
+    return (timezone.now() - current.white_at).total_seconds() / 60.0
+
+
+def _rows(job: SheetPrint) -> list[int]:
+    rows = job.chart.patches.rows
+    assert rows is not None
+    return [int(r) for r in np.unique(rows)]
+
+
+def _keep_row(current: ReadingPass, row: int, spectra: Array) -> None:
+    ReadingRow.objects.update_or_create(
+        reading_pass=current, row=row, defaults={"spectra": np.round(spectra, 6).tolist()}
     )
+    if row in current.skipped:
+        current.skipped = [r for r in current.skipped if r != row]
+        current.save(update_fields=["skipped"])
+
+
+def _finish_when_complete(current: ReadingPass, wanted: int) -> bool:
+    if current.rows.count() < wanted:
+        return False
+    _finish(current)
+    return True
 
 
 def _refusal(current: ReadingPass, row: int, lab: Array) -> str:
@@ -152,8 +215,15 @@ def _refusal(current: ReadingPass, row: int, lab: Array) -> str:
     and the comparison of the passes then tells that the row differs.
     """
     job = current.sheet_print
-    rough = not job.passes.filter(state=ReadingPass.State.DONE).exists()
-    verdict = judge_row(expected_lab(job, row), lab, _neighbours(job, row), rough)
+    chart = job.chart.patches
+    first = _first_pass(job)
+    expected = expected_lab(job)
+    if first is None:
+        expected = _bent_by_rows(current, expected)
+    mine = expected[chart.rows == row]
+    around = Surroundings.of(chart, expected)
+    near = {r: lab for r, lab in around.rows.items() if r in (row - 1, row + 1)}
+    verdict = judge_row(mine, lab, near, first is None, around, row)
     if verdict.ok:
         return ""
     before = current.attempts.get(f"refused {row}")
@@ -162,11 +232,22 @@ def _refusal(current: ReadingPass, row: int, lab: Array) -> str:
         and len(before) == len(lab)
         and np.median(delta_e_2000(np.array(before), lab)) < 0.8
     )
-    if alike and not rough:
+    if alike and first is not None:
         return ""
     current.attempts[f"refused {row}"] = np.round(lab, 3).tolist()
     current.save(update_fields=["attempts"])
-    return f"Row {row} was not kept: {verdict.reason}."
+    return verdict.reason
+
+
+def _bent_by_rows(current: ReadingPass, expected: Array) -> Array:
+    """The rough expectation, bent toward the eight rows that were read last; fewer say too little."""
+    chart = current.sheet_print.chart.patches
+    kept = list(current.rows.order_by("-read_at")[:8])
+    if len(kept) < 8:
+        return expected
+    seen = np.vstack([spectra_to_lab(r.values()) for r in kept])
+    told = np.vstack([expected[chart.rows == r.row] for r in kept])
+    return adapted(expected, told, seen) if len(told) == len(seen) else expected
 
 
 def reopen_rows(pk: int, rows: list[int]) -> ReadingPass:
@@ -182,6 +263,7 @@ def reopen_rows(pk: int, rows: list[int]) -> ReadingPass:
             raise BadInput("another pass over this sheet is open; finish it first")
         current.rows.filter(row__in=rows).delete()
         current.state, current.finished_at, current.text = ReadingPass.State.OPEN, None, ""
+        current.attempts = {k: v for k, v in current.attempts.items() if not k.startswith("refused")}
         current.save()
     return current
 
@@ -197,39 +279,53 @@ def undo_row(pk: int) -> int | None:
         return int(last.row)
 
 
+def drop_pass(pk: int) -> SheetPrint:
+    """Set a pass aside for good: it takes no part in averages any more. The last one stays."""
+    with transaction.atomic():
+        current = ReadingPass.objects.select_for_update().select_related("sheet_print").get(pk=pk)
+        job = current.sheet_print
+        if job.passes.filter(state=ReadingPass.State.DONE).exclude(pk=pk).count() < 1:
+            raise BadInput("this is the only complete pass; read another before you leave it out")
+        current.delete()
+        other = job.passes.filter(state=ReadingPass.State.DONE).first()
+    pass_finished.send(ReadingPass, reading_pass=other)
+    return job
+
+
 def _open_pass(pk: int) -> ReadingPass:
-    current = ReadingPass.objects.select_for_update().select_related("sheet_print__chart").get(pk=pk)
+    current = (
+        ReadingPass.objects.select_for_update(of=("self",)).select_related("sheet_print__chart").get(pk=pk)
+    )
     if current.state == ReadingPass.State.DONE:
         raise BadInput("this pass is complete; start another to read the sheet again")
     return current
 
 
-def expected_lab(job: SheetPrint, row: int | None = None) -> Array:
-    """What a row, or the whole chart, is about to measure: the first pass where there is one, else a rough model."""
-    chart = job.chart.patches
-    members = slice(None) if row is None else np.flatnonzero(chart.rows == row)
-    first = job.passes.filter(state=ReadingPass.State.DONE).first()
+def _first_pass(job: SheetPrint) -> ReadingPass | None:
+    return job.passes.filter(state=ReadingPass.State.DONE).first()
+
+
+def expected_lab(job: SheetPrint) -> Array:
+    """What the chart (n, 3) is about to measure: the first pass where there is one, else a rough model."""
+    first = _first_pass(job)
     if first is not None:
-        return first.readings.lab()[members]
-    return aim_lab(np.array(job.sent, dtype=float)[members])
-
-
-def _neighbours(job: SheetPrint, row: int) -> dict[int, Array]:
-    whole = expected_lab(job)
-    rows = job.chart.patches.rows
-    assert rows is not None
-    return {r: whole[rows == r] for r in (row - 1, row + 1) if (rows == r).any()}
+        return first.readings.lab()
+    sent = np.array(job.sent, dtype=float)
+    parents = sent[:, :4].copy()
+    for light, channel in zip(sent[:, 4:].T, job.sent_channels[4:]):
+        parents[:, "CMYK".index(channel[-1])] += 0.35 * light
+    return aim_lab(np.clip(parents, 0.0, 1.0))
 
 
 def _finish(current: ReadingPass) -> None:
     chart = current.sheet_print.chart.patches
     spectra = np.vstack([r.values() for r in current.rows.order_by("row")])
-    _keep(current, replace(chart, spectra=spectra, condition="M1"))
+    _keep(current, replace(chart, spectra=spectra, condition=current.condition))
 
 
 def _keep(current: ReadingPass, readings: ReadingSet) -> None:
     meta = {**readings.meta, "INSTRUMENTATION": current.source}
-    current.text = cgats.dumps(replace(readings, meta=meta))
+    current.text = written(replace(readings, meta=meta))
     current.state, current.finished_at = ReadingPass.State.DONE, timezone.now()
     current.save()
 
@@ -240,31 +336,47 @@ def keep_whole_pass(
     """Store a whole pass at once, from a file or from demo data; an open pass stays as it is."""
     with transaction.atomic():
         number = (job.passes.order_by("-number").values_list("number", flat=True).first() or 0) + 1
-        current = ReadingPass(sheet_print=job, number=number, source=source[:200], started_by=user)
+        current = ReadingPass(
+            sheet_print=job, number=number, source=source[:200], started_by=user, condition=readings.condition
+        )
         current.save()
         _keep(current, readings)
     pass_finished.send(ReadingPass, reading_pass=current)
     return current
 
 
-def take_upload(job: SheetPrint, data: bytes, name: str, user: AbstractBaseUser | None) -> ReadingPass:
-    """Readings from a CGATS file in place of the instrument; `BadInput` when they are not of this chart."""
-    readings = cgats.loads(data, name)
+def matched_upload(job: SheetPrint, data: bytes, name: str, by: str = "id") -> ReadingSet:
+    """Readings of a file put onto the chart of a print; `BadInput` says why they cannot be of it."""
+    readings = readings_file.loads(data, name)
     try:
-        matched = match_chart(job.chart.patches, readings)
+        matched = match_chart(job.chart.patches, readings, by)
+        first = _first_pass(job)
+        if first is not None and first.condition != matched.condition:
+            raise BadInput(
+                f"the file was read as {matched.condition}, pass {first.number} as {first.condition}; read both alike"
+            )
+        judge_pass(job.chart.patches, expected_lab(job), matched, first is None)
     except BadInput as error:
         raise error.at(name) from None
+    return matched
+
+
+def take_upload(
+    job: SheetPrint, data: bytes, name: str, user: AbstractBaseUser | None, by: str = "id"
+) -> ReadingPass:
+    """Readings from a file in place of the instrument; nothing is kept when they are not of this chart."""
+    matched = matched_upload(job, data, name, by)
     if not job.device:
         SheetPrint.objects.filter(pk=job.pk).update(
-            device="printed elsewhere", printed_at=timezone.now(), printed_by=user
+            device="printed elsewhere", printed_at=timezone.now(), printed_by=user, dry_minutes=0.0
         )
     return keep_whole_pass(job, matched, f"file {name}", user)
 
 
-def standin_reading(job: SheetPrint, number: int) -> ReadingSet:
-    """A whole careful pass on the stand-in reader, for demo data."""
-    reader = StandInReader(job.raw_chart, job.print_environment, job.ticket)
-    return replace(job.chart.patches, spectra=reader.read_all(number), condition="M1")
+def put_aside_upload(name: str, data: bytes, job: SheetPrint | None, user: AbstractBaseUser) -> Upload:
+    """Keep a file until somebody has looked at it; files that nobody used go after a day."""
+    Upload.objects.filter(sent_at__lt=timezone.now() - timedelta(days=1)).delete()
+    return Upload.objects.create(name=name[:200], data=data, sheet_print=job, sent_by=user)
 
 
 def averaged(job: SheetPrint) -> ReadingSet:

@@ -1,7 +1,10 @@
-"""The reading page, and charts as files."""
+"""The reading page, files to look at, and charts as files."""
 
 from __future__ import annotations
 
+from typing import Any
+
+from django.conf import settings
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -9,9 +12,11 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from greyanchor.core.errors import BadInput
+from greyanchor.core.formats import readings_file
+from greyanchor.core.inspection import inspect_bytes
 from greyanchor.drawing.patches import sheet_picture
-from greyanchor.measuring import queries, services
-from greyanchor.measuring.models import Chart, ReadingPass
+from greyanchor.measuring import printing, queries, services
+from greyanchor.measuring.models import Chart, ReadingPass, SheetPrint, Upload
 
 
 def _pass(pk: int) -> ReadingPass:
@@ -32,14 +37,16 @@ def _context(
     message: str = "",
     trouble: bool = False,
     last: int | None = None,
-) -> dict[str, object]:
-    view = queries.reading_view(current, wanted)
+    lines: str = "all",
+) -> dict[str, Any]:
+    view = queries.reading_view(current, wanted, last, lines)
     return {
         "pass": current,
         "job": current.sheet_print,
         "message": message,
         "trouble": trouble,
-        "last": next((r for r in view["rows"] if r.number == last), None),
+        "sound": "trouble" if trouble else "kept" if last else "",
+        "oob": lines != "all",
         **view,
     }
 
@@ -50,25 +57,12 @@ def _wanted(text: str | None) -> int | None:
 
 @require_POST
 def reading_act(request: HttpRequest, pk: int, act: str) -> HttpResponse:
-    """One key on the reading page: read, white, undo or go."""
-    message, trouble, wanted, last = "", False, _wanted(request.POST.get("row")), None
+    """One key on the reading page: read, white, corner, undo, skip or go."""
+    wanted = _wanted(request.POST.get("row"))
     try:
-        if act == "white":
-            services.calibrate_white(pk)
-            message = "White calibration done. Read the row."
-        elif act == "undo":
-            row = services.undo_row(pk)
-            message = f"Row {row} is taken back." if row else "Nothing was read yet."
-            wanted = row or wanted
-        elif act == "read" and wanted:
-            outcome = services.read_row(pk, wanted)
-            message, trouble = outcome.message, not outcome.kept
-            last = None if trouble else wanted
-            wanted = wanted if trouble else None
-        elif act == "go":
-            message = f"Row {wanted} is next." if wanted else "Which row? Type its number, then press G."
+        told = _act(pk, act, wanted)
     except BadInput as error:
-        message, trouble = error.sentence, True
+        told = _Told(error.sentence, trouble=True, wanted=wanted)
     current = _pass(pk)
     if current.state == ReadingPass.State.DONE:
         origin = current.sheet_print.origin or reverse("start")
@@ -77,9 +71,53 @@ def reading_act(request: HttpRequest, pk: int, act: str) -> HttpResponse:
             return HttpResponse(headers={"HX-Redirect": origin})
         return redirect(origin)
     if not request.htmx:  # type: ignore[attr-defined]
-        (messages.error if trouble else messages.info)(request, message)
+        (messages.error if told.trouble else messages.info)(request, told.message)
         return redirect("reading", pk=pk)
-    return render(request, "measuring/_reading.html", _context(current, wanted, message, trouble, last))
+    lines = "all" if told.many else "last"
+    context = _context(current, told.wanted, told.message, told.trouble, told.last, lines)
+    return render(request, "measuring/_reading.html", context)
+
+
+class _Told:
+    """What an act on the reading page gives back to the page."""
+
+    def __init__(
+        self,
+        message: str = "",
+        trouble: bool = False,
+        wanted: int | None = None,
+        last: int | None = None,
+        many: bool = False,
+    ) -> None:
+        self.message, self.trouble, self.wanted, self.last, self.many = message, trouble, wanted, last, many
+
+
+def _act(pk: int, act: str, wanted: int | None) -> _Told:
+    if act == "white":
+        services.calibrate_white(pk)
+        return _Told("White calibration done. Read on.", wanted=wanted)
+    if act == "undo":
+        row = services.undo_row(pk)
+        return _Told(
+            f"Row {row} is taken back." if row else "Nothing was read yet.", wanted=row or wanted, last=row
+        )
+    if act == "skip" and wanted:
+        services.skip_row(pk, wanted)
+        return _Told(f"Row {wanted} is left for later.", last=wanted)
+    if act == "corner":
+        outcome = services.set_corner(pk, wanted or 1)
+        return _Told(outcome.message, not outcome.kept)
+    if act == "sheet":
+        outcome = services.read_sheet(pk, wanted or 1)
+        return _Told(outcome.message, not outcome.kept, many=True)
+    if act == "read" and wanted:
+        outcome = services.read_row(pk, wanted)
+        if outcome.kept:
+            return _Told(outcome.message, last=wanted)
+        return _Told(outcome.message, True, wanted)
+    return _Told(
+        f"Row {wanted} is next." if wanted else "Which row? Type its number, then press G.", wanted=wanted
+    )
 
 
 @require_GET
@@ -91,19 +129,16 @@ def chart_sheet(request: HttpRequest, pk: int, sheet: int) -> HttpResponse:
 
 
 @require_GET
-def pass_file(request: HttpRequest, pk: int) -> HttpResponse:
-    """A complete pass as CGATS text."""
+def pass_file(request: HttpRequest, pk: int, ending: str) -> HttpResponse:
+    """A complete pass as CGATS text, CxF3 or CSV."""
     current = _pass(pk)
-    return _download(
-        current.text.encode(),
-        "text/plain; charset=utf-8",
-        f"readings-{current.sheet_print_id}-{current.number}.txt",
-    )
-
-
-def _download(data: bytes, content_type: str, name: str) -> HttpResponse:
+    name = f"readings-{current.sheet_print_id}-{current.number}.{ending}"
+    text = current.text if ending == "txt" else readings_file.dumps(current.readings, name)
+    kinds = {"txt": "text/plain", "cxf": "application/xml", "csv": "text/csv"}
     return HttpResponse(
-        data, content_type=content_type, headers={"Content-Disposition": f'attachment; filename="{name}"'}
+        text.encode(),
+        content_type=f"{kinds[ending]}; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="{name}"'},
     )
 
 
@@ -113,3 +148,77 @@ def pass_reopen(request: HttpRequest, pk: int) -> HttpResponse:
     rows = [int(r) for r in request.POST.get("rows", "").split(",") if r.strip().isdigit()]
     current = services.reopen_rows(pk, rows)
     return redirect("reading", pk=current.pk)
+
+
+@require_POST
+def pass_drop(request: HttpRequest, pk: int) -> HttpResponse:
+    """Leave a whole pass out."""
+    job = services.drop_pass(pk)
+    messages.info(request, "The pass is left out; what rests on the readings was computed again.")
+    return redirect(job.origin or "start")
+
+
+@require_POST
+def print_dry(request: HttpRequest, pk: int) -> HttpResponse:
+    """Put the clock of a stand-in sheet forward."""
+    job = printing.dry_on_standin(pk)
+    messages.info(request, "The stand-in's sheet has lain until it was dry.")
+    return redirect(job.origin or "start")
+
+
+def file_page(request: HttpRequest) -> HttpResponse:
+    """Send any file to see how it is understood."""
+    if request.method == "POST":
+        try:
+            upload = take_file(request, None)
+        except BadInput as error:
+            messages.error(request, f"{error.sentence} Nothing was kept.")
+        else:
+            return redirect("upload", pk=upload.pk)
+    return render(request, "measuring/file_page.html", {})
+
+
+def take_file(request: HttpRequest, job: SheetPrint | None) -> Upload:
+    """The file of a form, kept until somebody has looked at it; `BadInput` when there is none or it is too large."""
+    sent = request.FILES.get("file")
+    if sent is None:
+        raise BadInput("choose a file first")
+    if sent.size > settings.UPLOAD_LIMIT:
+        raise BadInput(
+            f"{sent.name} has {sent.size / 2**20:.0f} MB; files up to {settings.UPLOAD_LIMIT // 2**20} MB are taken"
+        )
+    return services.put_aside_upload(sent.name, sent.read(), job, request.user)
+
+
+@require_GET
+def upload_page(request: HttpRequest, pk: int) -> HttpResponse:
+    """How a file was understood, before it is used."""
+    upload = get_object_or_404(
+        Upload.objects.select_related("sheet_print__chart"), pk=pk, sent_by=request.user
+    )
+    context: dict[str, Any] = {"upload": upload, "job": upload.sheet_print, "size": len(upload.data)}
+    try:
+        context["facts"] = inspect_bytes(bytes(upload.data), upload.name)
+    except BadInput as error:
+        context["refused"] = error.sentence
+    else:
+        if context["facts"]["kind"] in ("readings", "chart"):
+            context["seen"] = queries.understood(readings_file.loads(bytes(upload.data), upload.name))
+            context["fits"] = queries.fits(upload.sheet_print, upload)
+    return render(request, "measuring/upload_page.html", context)
+
+
+@require_POST
+def upload_use(request: HttpRequest, pk: int) -> HttpResponse:
+    """Use a file as a pass over the print it was sent for."""
+    upload = get_object_or_404(
+        Upload.objects.select_related("sheet_print__chart"), pk=pk, sent_by=request.user
+    )
+    job = upload.sheet_print
+    if job is None:
+        raise BadInput("this file was not sent for a chart")
+    by = "device" if request.POST.get("by") == "device" else "id"
+    taken = services.take_upload(job, bytes(upload.data), upload.name, request.user, by)
+    upload.delete()
+    messages.success(request, f"{upload.name} is kept as pass {taken.number}.")
+    return redirect(job.origin or "start")

@@ -7,28 +7,26 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from django.contrib.auth.models import User
 from django.db import transaction
+from django.utils import timezone
 
 from greyanchor.bench import kinds
+from greyanchor.bench.beginning import derive_faster, start_build
+from greyanchor.bench.charts import lay_out_confirmation, lay_out_stage
 from greyanchor.bench.models import Build, Stage
-from greyanchor.bench.services import accept_stage, lay_out_stage, objections, start_build
+from greyanchor.bench.restoring import print_confirmation, start_restore, use_curves
+from greyanchor.bench.services import accept_stage, objections
 from greyanchor.bench.tasks import settings_from
 from greyanchor.core.profiling.build import ProfileSettings, build_profile
 from greyanchor.library.models import InkSet, Media, MediaClass, Printer, PrintMode, Site
-from greyanchor.library.services import retire_mode
-from greyanchor.measuring.services import (
-    averaged,
-    calibrate_white,
-    keep_whole_pass,
-    print_on_standin,
-    read_row,
-    standin_reading,
-    start_pass,
-)
+from greyanchor.library.services import retire_mode, set_fallback, set_standin
+from greyanchor.measuring.models import SheetPrint
+from greyanchor.measuring.printing import print_on_standin, standin_reading
+from greyanchor.measuring.services import averaged, calibrate_white, keep_whole_pass, read_row, start_pass
 from greyanchor.profiles.services import ensure_northlight_aim, keep_profile
 
 
@@ -96,6 +94,7 @@ _MEDIA: list[tuple[str, str, str, int, int, int, str, bool, int, float, float]] 
     ("Fathom Satin 260", "coated photo paper", "Wherry Mill", 260, 255, 1118, "faint", True, 30, 36, 50),
     ("Chandler Canvas 380", "canvas", "Causeway Papers", 380, 520, 1524, "faint", True, 120, 36, 55),
     ("Breakwater Banner 440", "banner", "Sound & Shoal", 440, 460, 1600, "faint", True, 90, 42, 60),
+    ("Gangway Mesh 270", "mesh banner", "Sound & Shoal", 270, 350, 1600, "none", True, 60, 40, 35),
     ("Tideline Matt 140", "coated paper", "Causeway Papers", 140, 175, 1067, "moderate", True, 30, 34, 50),
 ]
 
@@ -141,7 +140,7 @@ _PLANS = (
 
 def is_seeded() -> bool:
     """Whether the demo data are there."""
-    return PrintMode.objects.filter(name=_PLANS[-1].name).exists()
+    return PrintMode.objects.filter(name="Gangway Mesh, pier banners").exists()
 
 
 def seed(say: Callable[[str], None]) -> None:
@@ -153,6 +152,9 @@ def seed(say: Callable[[str], None]) -> None:
         for plan in _PLANS:
             say(f"{plan.name} ({plan.printer}, {plan.passes} passes)")
             _carry_out(plan, users, aim.pk)
+        say("restores, a faster mode, and what a class lends")
+        _keep_true(users)
+        _branch_and_lend(users)
 
 
 def _people() -> dict[str, User]:
@@ -202,13 +204,17 @@ def _library() -> None:
         name="Dunlin 24", model="Dunlin 24", site=lantern, serial="DL24-2210", width_mm=610, resolutions=[1200, 2400],
         passes=[8, 16], driven_as="R G B, by its own driver",
     )  # fmt: skip
-    petrel.ink_sets.set([tarn])
+    light = InkSet.objects.create(
+        name="Tarn pigment light", channels=list("CMYK"), light={"LC": "C", "LM": "M"}, kind="aqueous pigment, light inks"
+    )  # fmt: skip
+    petrel.ink_sets.set([tarn, light])
     gannet.ink_sets.set([basalt, seven])
     dunlin.ink_sets.set([driven])
     for name, group, maker, weight, thickness, width, brightener, backwards, dry, heat, vacuum in _MEDIA:
         Media.objects.create(
             name=name, media_class=MediaClass.objects.get_or_create(name=group)[0], maker=maker, weight=weight, thickness=thickness,
             width_mm=width, brightener=brightener, travels_backwards=backwards, dry_minutes=dry, heat=heat, vacuum=vacuum,
+            unreadable="Mesh" in name,
         )  # fmt: skip
 
 
@@ -258,8 +264,16 @@ def _evidence(build: Build, kind: kinds.Kind, plan: Plan, user: User, aim: int) 
 
 
 def _read(stage: Stage, passes: int, user: User) -> None:
-    assert stage.sheet_print_id is not None
-    job = print_on_standin(stage.sheet_print_id, user)
+    assert stage.sheet_print is not None
+    _read_print(stage.sheet_print, passes, user)
+    if stage.kind == kinds.LINEARIZATION and passes > 1:
+        stage.refresh_from_db()
+        _read_print(lay_out_confirmation(stage), passes, user)
+
+
+def _read_print(job: SheetPrint, passes: int, user: User) -> None:
+    """Print, let dry, and read with a careful hand."""
+    job = print_on_standin(job.pk, user, timezone.now() - timedelta(minutes=job.dry_minutes))
     for number in range(1, passes + 1):
         keep_whole_pass(job, standin_reading(job, number), "stand-in strip reader SR-1042", user)
 
@@ -326,3 +340,48 @@ def _half_way(build: Build, kind: kinds.Kind, user: User) -> None:
                 pass
     elif kind.name in (kinds.TOTAL_INK, kinds.LINEARIZATION):
         _read(stage, 1, user)
+
+
+def _keep_true(users: dict[str, User]) -> None:
+    """Three months of a machine that drifts, and was brought back each time."""
+    mode = PrintMode.objects.select_related("printer", "media", "ink_set").get(name=_PLANS[0].name)
+    taken = timezone.now() - timedelta(days=92)
+    type(mode.baseline).objects.filter(mode=mode).update(taken_at=taken)
+    for days, drift in (
+        (30, {"C": 1.04}),
+        (61, {"C": 1.09, "M": 0.97}),
+        (90, {"C": 1.10, "M": 0.94, "K": 1.02}),
+    ):
+        set_standin(mode.printer, drift, [0, 0, 0])
+        mode.refresh_from_db()
+        found = start_restore(mode, users["ines"])
+        _read_print(found.sheet_print, 2, users["ines"])
+        found.refresh_from_db()
+        _read_print(print_confirmation(found), 2, users["ines"])
+        found.refresh_from_db()
+        use_curves(found, "monthly restore", users["ines"])
+        when = taken + timedelta(days=days)
+        type(found).objects.filter(pk=found.pk).update(started_at=when, finished_at=when)
+    set_standin(mode.printer, {}, [0, 0, 0])
+
+
+def _branch_and_lend(users: dict[str, User]) -> None:
+    """A faster mode that rests on a slow one, a fall-back for a class, and a build on media that nothing reads."""
+    slow = PrintMode.objects.select_related("printer", "media", "ink_set").get(
+        name="Saltmarsh Cotton, archive charts"
+    )
+    derive_faster(slow, "Saltmarsh Cotton, archive charts fast", 8, "one way", users["ines"])
+    banner = PrintMode.objects.get(name="Kelp Synthetic, deck charts")
+    set_fallback(MediaClass.objects.get(name="mesh banner"), banner.printer, banner)
+    gannet, mesh = Printer.objects.get(name="Gannet 64"), Media.objects.get(name="Gangway Mesh 270")
+    choices = {
+        "resolution": 600, "passes": 8, "direction": "one way", "halftone": "blue noise", "heat": mesh.heat, "vacuum": mesh.vacuum,
+    }  # fmt: skip
+    start_build(
+        "Gangway Mesh, pier banners",
+        gannet,
+        gannet.ink_sets.order_by("pk").first(),
+        mesh,
+        choices,
+        users["tobias"],
+    )  # type: ignore[arg-type]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from itertools import pairwise
 from pathlib import Path
 from xml.etree import ElementTree
 
@@ -179,7 +180,7 @@ def test_convert_goes_round_all_formats(readings: ReadingSet, tmp_path: Path) ->
     first = tmp_path / "a.txt"
     cgats.write(readings, first)
     files = [first, tmp_path / "b.cxf", tmp_path / "c.csv", tmp_path / "d.xml", tmp_path / "e.txt"]
-    for source, target in zip(files, files[1:]):
+    for source, target in pairwise(files):
         done = CliRunner().invoke(main, ["convert", str(source), str(target)])
         assert done.exit_code == 0, done.output
     back = cgats.read(files[-1])

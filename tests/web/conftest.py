@@ -3,16 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import timedelta
 from typing import Any
 
 import pytest
 from django.contrib.auth.models import User
 from django.test import Client
+from django.utils import timezone
 
 from greyanchor.bench.models import Build, Stage
-from greyanchor.bench.services import accept_stage, lay_out_stage, start_build
+from greyanchor.bench.beginning import start_build
+from greyanchor.bench.charts import lay_out_confirmation, lay_out_stage
+from greyanchor.bench.services import accept_stage
 from greyanchor.library.models import InkSet, Media, MediaClass, Printer, Site
-from greyanchor.measuring.services import keep_whole_pass, print_on_standin, standin_reading
+from greyanchor.measuring.models import SheetPrint
+from greyanchor.measuring.printing import print_on_standin, standin_reading
+from greyanchor.measuring.services import keep_whole_pass
 from greyanchor.profiles.models import AimRecord
 from greyanchor.profiles.services import ensure_northlight_aim
 
@@ -67,14 +73,25 @@ def build(printer: Printer, media: Media, user: User) -> Build:
 
 
 def stage_of(build: Build, kind: str) -> Stage:
-    return build.stages.select_related("build__mode__profile", "sheet_print__chart").get(kind=kind)
+    return build.stages.select_related("build__mode__profile", "build__mode__ink_set", "sheet_print__chart", "confirm_print").get(kind=kind)
+
+
+def read_print(job: SheetPrint, user: User, passes: int = 2) -> None:
+    """Print an hour ago, so that the sheet is dry, and read it with a careful hand."""
+    job = print_on_standin(job.pk, user, timezone.now() - timedelta(hours=1))
+    for number in range(1, passes + 1):
+        keep_whole_pass(job, standin_reading(job, number), "test reader", user)
 
 
 def read_stage(build: Build, kind: str, user: User, passes: int = 2) -> Stage:
-    job = print_on_standin(stage_of(build, kind).sheet_print_id, user)
-    for number in range(1, passes + 1):
-        keep_whole_pass(job, standin_reading(job, number), "test reader", user)
+    read_print(stage_of(build, kind).sheet_print, user, passes)
     return stage_of(build, kind)
+
+
+def confirm_curves(build: Build, user: User) -> Stage:
+    """Print the short chart through the curves found, and read it twice."""
+    read_print(lay_out_confirmation(stage_of(build, "linearization")), user)
+    return stage_of(build, "linearization")
 
 
 def accept(build: Build, kind: str, user: User, values: dict[str, Any], reason: str = "") -> Stage:
@@ -97,6 +114,7 @@ def up_to(build: Build, user: User) -> Callable[[str], Build]:
         if kind == "linearization":
             return build
         read_stage(build, "linearization", user)
+        confirm_curves(build, user)
         accept(build, "linearization", user, {})
         if kind == "total-ink":
             return build

@@ -11,12 +11,13 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.utils import timezone
 
-from greyanchor.bench import services, tasks
+from greyanchor.bench import background, beginning, services, tasks
 from greyanchor.bench.models import Build, Task
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
 from greyanchor.library.models import InkSet, Media, Printer, PrintMode
-from greyanchor.measuring.services import standin_reading
+from greyanchor.measuring.models import Upload
+from greyanchor.measuring.printing import standin_reading
 from greyanchor.profiles.models import AimRecord, Profile
 from tests.web.conftest import CHOICES, accept, found_limits, read_stage, stage_of
 
@@ -67,9 +68,9 @@ def test_inks_that_cannot_be_profiled_and_names_in_use_are_refused(
     seven = InkSet.objects.create(name="Seven", channels=list("CMYKOGV"), kind="UV")
     printer.ink_sets.add(seven)
     with pytest.raises(BadInput, match="C M Y K O G V"):
-        services.start_build("Other", printer, seven, media, CHOICES, user)
+        beginning.start_build("Other", printer, seven, media, CHOICES, user)
     with pytest.raises(BadInput, match="already"):
-        services.start_build(
+        beginning.start_build(
             "Test mode", printer, printer.ink_sets.get(name="Tarn pigment"), media, CHOICES, user
         )
 
@@ -138,6 +139,12 @@ def upload(client: Client, build: Build, kind: str, data: bytes, name: str = "mi
     return response.content.decode()
 
 
+def use(client: Client, by: str = "id") -> str:
+    """Press the button of the page that shows the file that was just sent."""
+    sent = Upload.objects.latest("pk")
+    return client.post(f"/files/{sent.pk}/use/", {"by": by}, follow=True).content.decode()
+
+
 def test_readings_from_a_file_take_the_place_of_the_instrument(
     client: Client, build: Build, user: User
 ) -> None:
@@ -151,7 +158,8 @@ def test_readings_from_a_file_take_the_place_of_the_instrument(
             cgats.dumps(standin_reading(job, number)).encode(),
             f"pass{number}.txt",
         )
-        assert f"pass{number}.txt is kept as pass {number}" in page
+        assert "Yes, by patch ids." in page
+        assert f"pass{number}.txt is kept as pass {number}" in use(client)
     stage = stage_of(build, "ink-limits")
     assert stage.result["limits"]["C"]["percent"] > 40 and stage.sheet_print.device == "printed elsewhere"
 
@@ -272,7 +280,7 @@ def test_the_whole_way_to_a_released_mode(
 
 def test_a_cancelled_profile_leaves_the_stage_as_it_was(up_to: Callable[[str], Build], user: User) -> None:
     build = up_to("profile")
-    task = services.start_profile(stage_of(build, "profile"), PROFILE, user)
+    task = background.start_profile(stage_of(build, "profile"), PROFILE, user)
     Task.objects.filter(pk=task.pk).update(cancel_asked=True)
     tasks.build_profile_task.call_local(task.pk)
     task.refresh_from_db()
@@ -287,18 +295,18 @@ def test_a_worker_that_died_leaves_a_task_that_can_be_started_again(
     client: Client, up_to: Callable[[str], Build], user: User
 ) -> None:
     build = up_to("profile")
-    task = services.start_profile(stage_of(build, "profile"), PROFILE, user)
+    task = background.start_profile(stage_of(build, "profile"), PROFILE, user)
     Task.objects.filter(pk=task.pk).update(
         state="running", heard_at=timezone.now() - timedelta(minutes=5), progress=0.4
     )
     assert "went silent" in client.get(f"/builds/{build.pk}/").content.decode()
-    with_same_stage = services.start_profile(stage_of(build, "profile"), PROFILE, user)
+    with_same_stage = background.start_profile(stage_of(build, "profile"), PROFILE, user)
     task.refresh_from_db()
     assert task.state == "interrupted"
     with pytest.raises(BadInput, match="being built"):
-        services.start_profile(stage_of(build, "profile"), PROFILE, user)
+        background.start_profile(stage_of(build, "profile"), PROFILE, user)
     Task.objects.filter(pk=with_same_stage.pk).update(state="running")
-    services.mark_interrupted_tasks()
+    background.mark_interrupted_tasks()
     with_same_stage.refresh_from_db()
     assert with_same_stage.state == "interrupted" and "start it again" in with_same_stage.message
 
@@ -307,7 +315,7 @@ def test_a_failure_in_the_engine_is_kept_with_the_task(
     up_to: Callable[[str], Build], user: User, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     build = up_to("profile")
-    task = services.start_profile(stage_of(build, "profile"), PROFILE, user)
+    task = background.start_profile(stage_of(build, "profile"), PROFILE, user)
 
     def burst(*_: object) -> None:
         raise RuntimeError("the engine burst")

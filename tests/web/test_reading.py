@@ -15,12 +15,13 @@ from greyanchor.core.slips import RowVerdict, judge_row
 from greyanchor.core.simulation.instrument import StripReader
 from greyanchor.measuring import services
 from greyanchor.measuring.models import ReadingPass, ReadingRow
+from greyanchor.measuring.printing import print_on_standin
 from tests.web.conftest import stage_of
 
 
 @pytest.fixture
 def current(build: Build, user: User) -> ReadingPass:
-    job = services.print_on_standin(stage_of(build, "ink-limits").sheet_print_id, user)
+    job = print_on_standin(stage_of(build, "ink-limits").sheet_print_id, user)
     return services.start_pass(job, user)
 
 
@@ -78,7 +79,7 @@ def test_the_last_row_completes_the_pass_and_computes_the_result(
 
 
 def test_a_slip_is_told_and_not_kept(current: ReadingPass, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(StripReader, "read_row", lambda self, spectra, seed, minutes: spectra[::-1])
+    monkeypatch.setattr(StripReader, "read_row", lambda self, spectra, *_: spectra[::-1])
     services.calibrate_white(current.pk)
     outcome = services.read_row(current.pk, 2)
     assert not outcome.kept and "backwards" in outcome.message and ReadingRow.objects.count() == 0
@@ -123,7 +124,7 @@ def test_the_second_pass_is_compared_with_the_first(
     assert second.number == 2 and "first pass" in page
     read_to_the_end(client, second)
     page = client.get(f"/builds/{build.pk}/").content.decode()
-    assert "Pass 1 against pass 2" in page and "The passes agree." in page
+    assert "2 passes against one another" in page and "The passes agree." in page
 
 
 def test_a_row_that_the_first_pass_misread_is_kept_the_second_time_told_and_read_again(
@@ -131,7 +132,7 @@ def test_a_row_that_the_first_pass_misread_is_kept_the_second_time_told_and_read
 ) -> None:
     careful = StripReader.measure
     monkeypatch.setattr(
-        StripReader, "read_row", lambda self, spectra, seed, minutes: careful(self, spectra, seed)
+        StripReader, "read_row", lambda self, spectra, seed, minutes, spot: careful(self, spectra, seed, spot)
     )
     monkeypatch.setattr(services, "judge_row", lambda *_: RowVerdict(True))
     services.calibrate_white(current.pk)

@@ -106,11 +106,12 @@ class Layout:
         """Estimated reading time of one pass, with half a minute to place each sheet."""
         return (self.rows * self.method.seconds_per_row * self.dots + self.sheets * 30.0) / 60.0
 
-    def corners(self) -> Array:
-        """Outer corners of a full sheet's patches (3, 2), millimetres: top left, top right, bottom left."""
+    def corners(self, sheet: int = 1) -> Array:
+        """Outer corners of a sheet's patches (3, 2), millimetres: top left, top right, bottom left."""
         left, top, width, _ = self.rectangle(0, 0)
         right = left + self.columns * width
-        _, last, _, height = self.rectangle(min(self.rows, self.rows_per_sheet) - 1, 0)
+        on_sheet = min(self.rows - (sheet - 1) * self.rows_per_sheet, self.rows_per_sheet)
+        _, last, _, height = self.rectangle(max(on_sheet, 1) - 1, 0)
         return np.array([[left, top], [right, top], [left, last + height]])
 
     def rectangle(self, row_on_sheet: int, column: int) -> tuple[float, float, float, float]:
@@ -233,13 +234,13 @@ def layout_of(chart: ReadingSet) -> Layout:
     )
 
 
-def check_corners(layout: Layout, seen: npt.ArrayLike) -> None:
-    """Refuse three corner points (3, 2) mm that cannot be those of `layout`, wherever the sheet lies.
+def check_corners(layout: Layout, seen: npt.ArrayLike, sheet: int = 1) -> None:
+    """Refuse three corner points (3, 2) mm that cannot be those of a sheet of `layout`, wherever it lies.
 
     Held to are the lengths of the two edges, the right angle between them and its sense. Allowed is a
     third of a patch: more, and the edge of a patch would be read.
     """
-    points, wanted = np.asarray(seen, dtype=float), layout.corners()
+    points, wanted = np.asarray(seen, dtype=float), layout.corners(sheet)
     across, down = points[1] - points[0], points[2] - points[0]
     width, height = wanted[1, 0] - wanted[0, 0], wanted[2, 1] - wanted[0, 1]
     slack = min(layout.method.patch_width, layout.method.patch_height) / 3.0

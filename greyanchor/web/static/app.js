@@ -85,7 +85,127 @@ function sortable(table) {
 function prepare(root) {
   root.querySelectorAll("svg.plot[data-series]").forEach(watchPlot);
   root.querySelectorAll("table.list").forEach(sortable);
+  root.querySelectorAll("[data-limits]").forEach(limitViews);
+  root.querySelectorAll("circle.handle").forEach(curveHandle);
+  if (root.querySelector(".rows") || root.id === "reading") markRow();
 }
+
+// Ink limits: upright lines are dragged, the number below follows, and the server tells what it costs.
+function limitViews(box) {
+  if (box.dataset.ready) return;
+  box.dataset.ready = "1";
+  const field = c => document.querySelector(`input[name="${box.dataset.limits}-${c}"]`);
+  function show(c, value) {
+    box.querySelectorAll(`svg.plot [data-mark="${c}"]`).forEach(line => {
+      const [left, top, width, height, low, high] = JSON.parse(line.ownerSVGElement.dataset.frame);
+      line.setAttribute("d", `M${left + (value - low) / (high - low) * width} ${top}v${height}`);
+    });
+    const dot = box.querySelector(`[data-dot="${c}"]`);
+    if (!dot) return;
+    const path = JSON.parse(dot.ownerSVGElement.dataset.paths)[c];
+    dot.setAttribute("cx", at(path.inputs, path.x, value));
+    dot.setAttribute("cy", at(path.inputs, path.y, value));
+  }
+  box.querySelectorAll("svg.plot").forEach(svg => {
+    let held = null;
+    const input = e => {
+      const [left, , width, , low, high] = JSON.parse(svg.dataset.frame);
+      const r = svg.getBoundingClientRect();
+      const x = low + ((e.clientX - r.left) / r.width * svg.viewBox.baseVal.width - left) / width * (high - low);
+      return Math.round(Math.min(100, Math.max(15, x)) * 2) / 2;
+    };
+    svg.addEventListener("pointerdown", e => {
+      const x = input(e);
+      const near = [...svg.querySelectorAll("[data-mark]")].map(m => m.dataset.mark).filter(c => field(c))
+        .map(c => [Math.abs(parseFloat(field(c).value) - x), c]).sort((a, b) => a[0] - b[0])[0];
+      if (!near || near[0] > 4) return;
+      held = near[1];
+      svg.setPointerCapture(e.pointerId);
+      e.preventDefault();
+    });
+    svg.addEventListener("pointermove", e => {
+      if (!held) return;
+      field(held).value = input(e);
+      show(held, input(e));
+      field(held).dispatchEvent(new Event("input", {bubbles: true}));
+    });
+    for (const end of ["pointerup", "pointercancel"]) svg.addEventListener(end, () => { held = null; });
+  });
+  document.addEventListener("input", e => {
+    const start = `${box.dataset.limits}-`;
+    if (e.target.name && e.target.name.startsWith(start)) show(e.target.name.slice(start.length), parseFloat(e.target.value) || 0);
+  });
+}
+
+// A handle of a curve is dragged up or down, or moved with the arrow keys; letting go sends it.
+function curveHandle(dot) {
+  const form = document.getElementById("touch");
+  if (!form || dot.dataset.ready) return;
+  dot.dataset.ready = "1";
+  const svg = dot.ownerSVGElement;
+  const [, top, , height] = JSON.parse(svg.dataset.frame);
+  let value = parseFloat(dot.getAttribute("aria-valuenow"));
+  let held = false;
+  function show() {
+    dot.setAttribute("cy", top + height - value / 100 * height);
+    dot.setAttribute("aria-valuenow", value.toFixed(1));
+    form.channel.value = dot.dataset.channel;
+    form.input.value = dot.dataset.input;
+    form.output.value = value.toFixed(1);
+  }
+  dot.addEventListener("pointerdown", e => { held = true; dot.setPointerCapture(e.pointerId); e.preventDefault(); dot.focus(); });
+  dot.addEventListener("pointermove", e => {
+    if (!held) return;
+    const r = svg.getBoundingClientRect();
+    const y = (e.clientY - r.top) / r.height * svg.viewBox.baseVal.height;
+    value = Math.min(100, Math.max(0, (top + height - y) / height * 100));
+    show();
+  });
+  dot.addEventListener("pointerup", () => { if (held) { held = false; form.requestSubmit(); } });
+  dot.addEventListener("keydown", e => {
+    const step = e.shiftKey ? 5 : 0.5;
+    if (e.key === "ArrowUp") value = Math.min(100, value + step);
+    else if (e.key === "ArrowDown") value = Math.max(0, value - step);
+    else if (e.key === "Enter") { form.requestSubmit(); return; }
+    else return;
+    e.preventDefault();
+    e.stopPropagation();
+    show();
+  });
+}
+
+// The row in hand is marked in the list, and heard: high for kept, low for trouble.
+function markRow() {
+  const page = document.getElementById("reading");
+  if (!page) return;
+  document.querySelectorAll(".rows .r.now").forEach(r => r.classList.remove("now"));
+  const row = document.getElementById(`row-${page.dataset.now}`);
+  if (row) { row.classList.add("now"); row.scrollIntoView({block: "nearest"}); }
+}
+
+let sounder = null;
+function sound(kind) {
+  const wanted = document.getElementById("sound");
+  if (!kind || !wanted || !wanted.checked || !window.AudioContext) return;
+  sounder = sounder || new AudioContext();
+  const tone = sounder.createOscillator(), loud = sounder.createGain(), now = sounder.currentTime;
+  tone.frequency.value = kind === "kept" ? 880 : 220;
+  loud.gain.setValueAtTime(0.15, now);
+  loud.gain.exponentialRampToValueAtTime(0.001, now + (kind === "kept" ? 0.12 : 0.45));
+  tone.connect(loud).connect(sounder.destination);
+  tone.start(now);
+  tone.stop(now + 0.5);
+}
+
+// The dry-down clock runs on the page; when the sheet is dry the page is loaded anew.
+setInterval(() => {
+  document.querySelectorAll("[data-dry]").forEach(clock => {
+    const left = (new Date(clock.dataset.dry) - Date.now()) / 60000;
+    const text = clock.querySelector("[data-left]");
+    if (left <= 0) { if (!clock.dataset.over) { clock.dataset.over = "1"; location.reload(); } return; }
+    text.textContent = left >= 1 ? `${Math.ceil(left)} min` : `${Math.ceil(left * 60)} s`;
+  });
+}, 1000);
 
 let typed = "";
 let busy = false;
@@ -96,7 +216,7 @@ function readingKey(e) {
   const page = document.getElementById("reading");
   if (!page || e.ctrlKey || e.altKey || e.metaKey || e.target.closest("input, textarea, select")) return;
   if (e.key === "Enter" && e.target.closest("button, a, summary")) return;
-  if (!/^([0-9]| |Enter|[wupgWUPG])$/.test(e.key)) return;
+  if (!/^([0-9]| |Enter|[wupgscWUPGSC])$/.test(e.key)) return;
   e.preventDefault();
   if (busy) waiting.push(e.key.toLowerCase()); else actOn(e.key.toLowerCase());
 }
@@ -113,7 +233,7 @@ function actOn(key) {
     page.querySelector("#go-row").value = typed;
     typed = "";
   }
-  const name = {" ": "read", enter: "read", w: "white", u: "undo", p: "pause", g: "go"}[key];
+  const name = {" ": "read", enter: "read", w: "white", u: "undo", p: "pause", g: "go", s: "skip", c: "corner"}[key];
   const button = page.querySelector(`[data-key="${name}"]`);
   if (button) button.click();
 }
@@ -122,6 +242,8 @@ document.addEventListener("htmx:beforeRequest", e => { if (e.target.closest("#re
 for (const done of ["htmx:afterSettle", "htmx:responseError", "htmx:sendError"]) {
   document.addEventListener(done, () => {
     busy = false;
+    const page = document.getElementById("reading");
+    if (done === "htmx:afterSettle" && page && page.dataset.sound) { sound(page.dataset.sound); page.dataset.sound = ""; }
     while (waiting.length && !busy) actOn(waiting.shift());
   });
 }

@@ -29,6 +29,43 @@ def thousands(value: Any) -> str:
 
 
 @register.filter
+def spaced(name: str) -> str:
+    """A key with its underscores as spaces."""
+    return name.replace("_", " ")
+
+
+@register.filter
+def listed(value: Any) -> str:
+    """A list or a mapping as one line; other values as they are."""
+    if isinstance(value, dict):
+        return ", ".join(f"{k} {v:g}" if isinstance(v, float) else f"{k} {v}" for k, v in value.items())
+    return ", ".join(map(str, value)) if isinstance(value, list | tuple) else str(value)
+
+
+@register.filter
+def lookup(mapping: dict[str, Any], key: str) -> Any:
+    """The value of a key that is itself a variable."""
+    return mapping.get(key, "")
+
+
+@register.filter
+def without_ending(address: str) -> str:
+    """An address without the ending of its file name."""
+    return address.rpartition(".")[0]
+
+
+@register.filter
+def dither(coverage: float, colour: str) -> SafeString:
+    """One tile, 6 by 6, of a coarse dither that covers `coverage` percent with `colour`: a square, or its opposite."""
+    if coverage <= 50:
+        side = 6.0 * (coverage / 100.0) ** 0.5
+        return mark_safe(f'<rect width="{side:.3f}" height="{side:.3f}" fill="{colour}"/>')
+    hole = 6.0 * (1.0 - coverage / 100.0) ** 0.5
+    path = f"M0 0H6V6H0ZM0 0V{hole:.3f}H{hole:.3f}V0Z"
+    return mark_safe(f'<path d="{path}" fill-rule="evenodd" fill="{colour}"/>')
+
+
+@register.filter
 def drawn(svg: str) -> SafeString:
     """A drawing of ours, whose texts were escaped when it was drawn."""
     return mark_safe(svg)

@@ -1,0 +1,45 @@
+"""Background work of builds: queueing, stopping, and telling what was interrupted."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import transaction
+
+from greyanchor.bench import kinds
+from greyanchor.bench.models import Stage, Task
+from greyanchor.core.errors import BadInput
+
+
+@transaction.atomic
+def start_profile(stage: Stage, settings: dict[str, Any], user: AbstractBaseUser) -> Task:
+    """Queue the building of a profile; one at a time for each stage."""
+    if stage.state != Stage.State.OPEN or stage.kind != kinds.PROFILE:
+        raise BadInput("the profile stage is not open")
+    active = stage.tasks.filter(state__in=[Task.State.QUEUED, Task.State.RUNNING]).first()
+    if active is not None and not active.looks_dead:
+        raise BadInput("a profile is being built for this stage already")
+    if active is not None:
+        Task.objects.filter(pk=active.pk).update(state=Task.State.INTERRUPTED)
+    stage.options = settings
+    stage.save(update_fields=["options"])
+    task = Task.objects.create(stage=stage, started_by=user, message="waiting for the worker")
+
+    from greyanchor.bench.tasks import build_profile_task
+
+    transaction.on_commit(lambda: build_profile_task(task.pk))
+    return task
+
+
+def cancel_task(pk: int) -> None:
+    """Ask a task to stop; it stops at its next step, or at once when it has not begun."""
+    Task.objects.filter(pk=pk, state=Task.State.QUEUED).update(state=Task.State.CANCELLED)
+    Task.objects.filter(pk=pk, state=Task.State.RUNNING).update(cancel_asked=True)
+
+
+def mark_interrupted_tasks() -> None:
+    """At the start of a worker: what was running before is not running now."""
+    Task.objects.filter(state=Task.State.RUNNING).update(
+        state=Task.State.INTERRUPTED, message="the worker stopped in the middle of it; start it again"
+    )

@@ -1,0 +1,143 @@
+"""What makes charts and prints them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+from math import exp
+from typing import Any
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import transaction
+from django.utils import timezone
+
+from greyanchor.core.charts.layout import lay_out
+from greyanchor.core.colorimetry import Array
+from greyanchor.core.environment import PrintEnvironment
+from greyanchor.core.errors import BadInput
+from greyanchor.devices.standin import Sheets, StandInPrinter, StandInReader
+from greyanchor.library.models import Printer
+from greyanchor.measuring.models import Chart, SheetPrint, written
+
+CHARTS_LAID_OUT_MIXED = ("profile", "total-ink", "grey", "short")
+
+
+@dataclass(frozen=True)
+class ReadingPlan:
+    """How a chart is to be read: method, page, width of a patch (mm, None for usual), readings of each patch."""
+
+    method: str = "strip"
+    page: str = "a4"
+    patch: float | None = None
+    dots: int = 1
+
+    @classmethod
+    def of(cls, choices: dict[str, Any]) -> ReadingPlan:
+        """From stored choices; what is missing is as usual."""
+        patch = choices.get("patch")
+        return cls(
+            str(choices.get("method") or "strip"),
+            str(choices.get("page") or "a4"),
+            float(patch) if patch else None,
+            int(choices.get("dots") or 1),
+        )
+
+
+@transaction.atomic
+def make_chart(
+    purpose: str,
+    device: Array,
+    title: str,
+    environment: PrintEnvironment,
+    plan: ReadingPlan = ReadingPlan(),
+    channels: tuple[str, ...] = tuple("CMYK"),
+) -> Chart:
+    """Lay out and keep a chart."""
+    shuffle = 3 if purpose in CHARTS_LAID_OUT_MIXED else None
+    meta = {"DESCRIPTOR": title, "PRINT_CONDITIONS": environment.label()}
+    chart, _ = lay_out(device, channels, plan.page, plan.method, shuffle, meta, plan.patch, plan.dots)
+    return Chart.objects.create(
+        purpose=purpose, title=title, text=written(chart), content_hash=chart.content_hash()
+    )
+
+
+@transaction.atomic
+def prepare_print(
+    chart: Chart,
+    environment: PrintEnvironment,
+    pipeline: Callable[[Array], Array] | None = None,
+    origin: str = "",
+    printer: Printer | None = None,
+    channels: tuple[str, ...] | None = None,
+    dry_minutes: float = 0.0,
+) -> SheetPrint:
+    """Settle the raw values that a chart is printed with; nothing is on paper yet.
+
+    `channels` name what `pipeline` gives, where they are not the chart's own.
+    """
+    raw = chart.patches.values() if pipeline is None else pipeline(chart.patches.values())
+    return SheetPrint.objects.create(
+        chart=chart,
+        printer=printer,
+        environment=environment.as_dict(),
+        environment_hash=environment.content_hash(),
+        sent=[[round(float(v), 6) for v in row] for row in raw],
+        sent_channels=list(channels or chart.patches.channels),
+        origin=origin,
+        dry_minutes=dry_minutes,
+    )
+
+
+@transaction.atomic
+def print_on_standin(pk: int, user: AbstractBaseUser | None, at: datetime | None = None) -> SheetPrint:
+    """Print on the stand-in printer; a second press of the button changes nothing.
+
+    `at` is when, for demo data that were printed a while ago.
+    """
+    job = SheetPrint.objects.select_for_update(of=("self",)).select_related("chart", "printer").get(pk=pk)
+    if job.device:
+        return job
+    environment = job.print_environment
+    machine = StandInPrinter(job.printer.standin if job.printer else None)
+    ticket = machine.print_chart(job.raw_chart, environment, _print_number(job.chart, environment))
+    job.device, job.ticket = StandInPrinter.name, ticket.facts
+    job.printed_at, job.printed_by = at or timezone.now(), user
+    job.save()
+    return job
+
+
+def _print_number(chart: Chart, environment: PrintEnvironment) -> int:
+    """A number for the sheet that does not depend on database keys, so that demo data are the same everywhere."""
+    earlier = SheetPrint.objects.filter(chart=chart).exclude(device="").count()
+    return int(environment.content_hash()[:6] + chart.content_hash[:4], 16) % 9_000_000 + 100 * earlier
+
+
+@transaction.atomic
+def dry_on_standin(pk: int) -> SheetPrint:
+    """Let the stand-in's sheet lie until it is dry: its clock is put forward, nothing else is."""
+    job = SheetPrint.objects.select_for_update().get(pk=pk)
+    if not job.ticket or job.printed_at is None:
+        raise BadInput("only a sheet of the stand-in printer can be put forward in time")
+    job.printed_at = min(job.printed_at, timezone.now() - timedelta(minutes=job.dry_minutes))
+    job.save(update_fields=["printed_at"])
+    return job
+
+
+def sheets_of(job: SheetPrint, condition: str = "M1") -> Sheets:
+    """The stand-in's sheets as they lie there now, wet or dry."""
+    return Sheets(job.raw_chart, job.print_environment, job.ticket, condition, wetness(job))
+
+
+def wetness(job: SheetPrint) -> float:
+    """How much of its drying a sheet still has to come, 0..1: it falls with time to a twentieth, then is dry."""
+    if job.dry_minutes <= 0 or job.printed_at is None or job.minutes_to_dry <= 0:
+        return 0.0
+    return exp(-3.0 * (1.0 - job.minutes_to_dry / job.dry_minutes))
+
+
+def standin_reading(job: SheetPrint, number: int, condition: str = "M1") -> Any:
+    """A whole careful pass on the dry sheet with the stand-in reader, for demo data."""
+    sheets = replace(sheets_of(job, condition), wet=0.0)
+    spectra = StandInReader(sheets).read_all(number)
+    return replace(job.chart.patches, spectra=spectra, condition=condition)
