@@ -16,6 +16,8 @@ from greyanchor.core.readings import SAME_DEVICE, ReadingSet
 MEAN_LIMIT, LARGEST_LIMIT = 0.5, 2.0
 #: patches repeated on a sheet that lie farther from their mean than this (dE00) make the sheet uneven
 UNEVEN_LIMIT = 1.2
+#: passes whose inked patches lie farther apart than this as a whole (Lab) were not read of the same dry sheet
+MOVED_LIMIT = 0.45
 
 
 @dataclass(frozen=True)
@@ -36,7 +38,9 @@ class Comparison:
         For each suspect row and each outlier, which pass (counted from 1) stands alone; 0 when two
         passes cannot tell.
     shift
-        Median difference over all patches: how far the passes lie apart as wholes.
+        Median difference over all patches.
+    moved
+        How far the passes lie apart as wholes: length of the mean Lab difference over inked patches.
     uneven
         Largest dE00 of repeated patches from their mean, the passes averaged; None without repeats.
     """
@@ -48,6 +52,7 @@ class Comparison:
     suspect_rows: tuple[int, ...]
     worst_pass: dict[str, int]
     shift: float
+    moved: float = 0.0
     uneven: float | None = None
     passes: int = 2
 
@@ -105,9 +110,9 @@ class Comparison:
             told.append(
                 f"Patch {name} differs alone{f', in pass {which}' if which else ''}: a speck, a scratch or a slip."
             )
-        if self.shift > 0.8 and len(self.suspect_rows) < 3:
+        if self.moved > MOVED_LIMIT and len(self.suspect_rows) < 3:
             told.append(
-                f"All patches moved alike (median {self.shift:.1f} dE00): the sheet was still drying, or the white calibration slipped."
+                f"All inked patches moved alike (by {self.moved:.1f} in Lab): the sheet was still drying, or the white calibration slipped."
             )
         if self.uneven is not None and self.uneven > UNEVEN_LIMIT:
             told.append(
@@ -149,6 +154,7 @@ def compare_passes(passes: Sequence[ReadingSet]) -> Comparison:
         suspect_rows=suspects,
         worst_pass=_worst_pass(labs, ids, is_outlier, rows, suspects),
         shift=float(np.median(difference)),
+        moved=_moved(labs),
         uneven=unevenness(aligned),
         passes=len(aligned),
     )
@@ -197,6 +203,23 @@ def _suspect_rows(
         if many or (len(numbers) > 3 and median > row_limit):
             suspects.append(int(number))
     return tuple(suspects)
+
+
+def _moved(labs: Array) -> float:
+    """Largest length of the mean Lab difference between two passes (passes, patches, 3), over the darker patches.
+
+    Means are of the middle half of the patches in each coordinate, so that misread rows do not count.
+    """
+    inked = labs[0, :, 0] < 80.0
+    if inked.sum() < 12:
+        return 0.0
+    found = 0.0
+    for i in range(len(labs)):
+        for j in range(i + 1, len(labs)):
+            delta = np.sort(labs[j, inked] - labs[i, inked], axis=0)
+            quarter = len(delta) // 4
+            found = max(found, float(np.linalg.norm(delta[quarter : len(delta) - quarter].mean(axis=0))))
+    return found
 
 
 def _worst_pass(

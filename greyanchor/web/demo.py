@@ -338,8 +338,12 @@ def _half_way(build: Build, kind: kinds.Kind, user: User) -> None:
         for row in range(1, 9):
             while not read_row(current.pk, row).kept:
                 pass
-    elif kind.name in (kinds.TOTAL_INK, kinds.LINEARIZATION):
+    elif kind.name == kinds.INK_LIMITS:
+        _read(stage, 2, user)
+    elif kind.name == kinds.TOTAL_INK:
         _read(stage, 1, user)
+    elif kind.name == kinds.LINEARIZATION:
+        _read(stage, 2, user)
 
 
 def _keep_true(users: dict[str, User]) -> None:

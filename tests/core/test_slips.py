@@ -152,7 +152,12 @@ def test_three_passes_name_the_one_that_stands_alone(passes: list[ReadingSet]) -
     spectra[row] = spectra[row][::-1]
     spectra[200] *= 0.6
     found = compare_passes([passes[0], replace(passes[1], spectra=spectra), passes[2]])
-    assert found.suspect_rows == (7,) and found.worst_pass["row 7"] == 2 and found.passes == 3
+    assert (
+        found.moved < 0.2
+        and found.suspect_rows == (7,)
+        and found.worst_pass["row 7"] == 2
+        and found.passes == 3
+    )
     assert found.stray_patches == (passes[0].ids[200],)
     text = " ".join(found.advice())
     assert "Row 7 differs as a whole; pass 2 stands alone" in text
@@ -186,7 +191,7 @@ def test_a_sheet_that_was_wet_moves_all_patches_alike(chart: ReadingSet) -> None
     wet = print_and_read(chart, press, 1, 1, Condition(wet=1.0))
     dry = print_and_read(chart, press, 1, 2)
     found = compare_passes([wet, dry])
-    assert found.shift > 0.8 and any("still drying" in line for line in found.advice())
+    assert found.moved > 0.8 and any("still drying" in line for line in found.advice())
     dark = chart.device.sum(axis=1) > 1.5
     assert wet.lab()[dark, 0].mean() < dry.lab()[dark, 0].mean()
 

@@ -11,9 +11,9 @@ from django.contrib.auth.models import User
 from django.test import Client
 from django.utils import timezone
 
-from greyanchor.bench.models import Build, Stage
 from greyanchor.bench.beginning import start_build
 from greyanchor.bench.charts import lay_out_confirmation, lay_out_stage
+from greyanchor.bench.models import Build, Stage
 from greyanchor.bench.services import accept_stage
 from greyanchor.library.models import InkSet, Media, MediaClass, Printer, Site
 from greyanchor.measuring.models import SheetPrint
@@ -73,7 +73,9 @@ def build(printer: Printer, media: Media, user: User) -> Build:
 
 
 def stage_of(build: Build, kind: str) -> Stage:
-    return build.stages.select_related("build__mode__profile", "build__mode__ink_set", "sheet_print__chart", "confirm_print").get(kind=kind)
+    return build.stages.select_related(
+        "build__mode__profile", "build__mode__ink_set", "sheet_print__chart", "confirm_print"
+    ).get(kind=kind)
 
 
 def read_print(job: SheetPrint, user: User, passes: int = 2) -> None:

@@ -7,8 +7,8 @@ from django.contrib.auth.models import User
 from django.test import Client
 from django.urls import get_resolver
 
-from greyanchor.bench.models import Build
 from greyanchor.bench.beginning import start_build
+from greyanchor.bench.models import Build
 from greyanchor.core.errors import BadInput
 from greyanchor.library import services
 from greyanchor.library.models import Media, Printer, PrintMode

@@ -11,8 +11,8 @@ from django.utils import timezone
 
 from greyanchor.bench.models import Build
 from greyanchor.core.errors import BadInput
-from greyanchor.core.slips import RowVerdict, judge_row
 from greyanchor.core.simulation.instrument import StripReader
+from greyanchor.core.slips import RowVerdict, judge_row
 from greyanchor.measuring import services
 from greyanchor.measuring.models import ReadingPass, ReadingRow
 from greyanchor.measuring.printing import print_on_standin

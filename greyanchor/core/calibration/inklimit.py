@@ -37,7 +37,7 @@ class LimitRules:
     hue_turn: float = 6.0
     neutral_chroma: float = 15.0
     lowest: float = 0.15
-    keep_share: float = 0.985
+    keep_share: float = 0.988
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.readings import ReadingSet
 
 #: a channel's tone value may on average lie this far from its baseline before it is told, percent
-TONE_TOLD = 1.0
+TONE_TOLD = 0.8
 #: paper that differs more than this from the baseline's is another paper, dE00
 PAPER_CHANGED = 1.5
 #: what is left of a solid after its density was matched, dE00: more is another ink or another hue
