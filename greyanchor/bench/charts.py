@@ -256,5 +256,5 @@ def touch_curve(stage: Stage, channel: str, handle: str, output: float | None) -
         if not 0.0 <= output <= 100.0:
             raise BadInput(f"a raw output of {output:g} % lies outside 0..100 %")
         touches.setdefault(channel, {})[handle] = round(output, 2)
-    stage.options = {**stage.options, "touches": touches}
+    stage.options = {**stage.options, "touches": touches, "touched_last": channel}
     compute_stage(stage)

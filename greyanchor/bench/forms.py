@@ -145,7 +145,7 @@ class MeasuringForm(forms.Form):
     method = forms.ChoiceField(choices=[(m.name, m.title) for m in METHODS.values()])
     page = forms.ChoiceField(label="Sheet or roll", choices=PAGES)
     patch = forms.TypedChoiceField(
-        label="Patches", required=False, coerce=float, empty_value=None,
+        label="Patch size", required=False, coerce=float, empty_value=None,
         choices=[("", "usual size"), ("10", "10 mm wide"), ("12", "12 mm wide"), ("16", "16 mm wide")],
     )  # fmt: skip
     dots = forms.TypedChoiceField(

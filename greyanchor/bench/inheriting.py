@@ -89,7 +89,7 @@ def _take(stage: Stage, lender: PrintMode) -> dict[str, Any]:
     if stage.kind == kinds.LINEARIZATION:
         curves = CurveSet.from_csv(lender.curves, f"curves of {lender.name}")
         mine = (stage.build.stages.get(kind=kinds.INK_LIMITS).decision or {})["limits"]
-        off = [c for c, v in curves.limits.items() if abs(100 * v - mine[c]) > 0.1]
+        off = [c for c in curves.channels if abs(lender.limits[c] - mine[c]) > 0.1]
         if off:
             raise BadInput(
                 f"the curves of {lender.name} end at other limits than this build's ({', '.join(off)}): "

@@ -352,9 +352,9 @@ def _keep_true(users: dict[str, User]) -> None:
     taken = timezone.now() - timedelta(days=92)
     type(mode.baseline).objects.filter(mode=mode).update(taken_at=taken)
     for days, drift in (
-        (30, {"C": 1.04}),
-        (61, {"C": 1.09, "M": 0.97}),
-        (90, {"C": 1.10, "M": 0.94, "K": 1.02}),
+        (30, {"C": 1.06}),
+        (61, {"C": 1.12, "M": 0.95}),
+        (90, {"C": 1.13, "M": 0.86, "K": 1.02}),
     ):
         set_standin(mode.printer, drift, [0, 0, 0])
         mode.refresh_from_db()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import signal
 import socket
 import subprocess
@@ -86,10 +87,18 @@ class Server:
         self.process.wait(timeout=15)
 
 
+@pytest.fixture(scope="session")
+def prepared(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A home with an empty library of the demo, made once and copied for every test."""
+    home = tmp_path_factory.mktemp("prepared")
+    Server(home).run(PREPARE)
+    return home
+
+
 @pytest.fixture
-def server(tmp_path: Path) -> Iterator[Server]:
+def server(tmp_path: Path, prepared: Path) -> Iterator[Server]:
+    shutil.copytree(prepared, tmp_path, dirs_exist_ok=True)
     made = Server(tmp_path)
-    made.run(PREPARE)
     made.start()
     yield made
     if made.process is not None and made.process.poll() is None:

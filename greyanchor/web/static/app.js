@@ -87,6 +87,7 @@ function prepare(root) {
   root.querySelectorAll("table.list").forEach(sortable);
   root.querySelectorAll("[data-limits]").forEach(limitViews);
   root.querySelectorAll("circle.handle").forEach(curveHandle);
+  showHandles();
   if (root.querySelector(".rows") || root.id === "reading") markRow();
 }
 
@@ -136,6 +137,15 @@ function limitViews(box) {
     if (e.target.name && e.target.name.startsWith(start)) show(e.target.name.slice(start.length), parseFloat(e.target.value) || 0);
   });
 }
+
+// Handles of one ink at a time: those of the ink that the form below names.
+function showHandles() {
+  const form = document.getElementById("touch");
+  if (form) document.querySelectorAll("circle.handle").forEach(h => {
+    h.style.display = h.dataset.channel === form.channel.value ? "" : "none";
+  });
+}
+document.addEventListener("change", e => { if (e.target.id === "touch-channel") showHandles(); });
 
 // A handle of a curve is dragged up or down, or moved with the arrow keys; letting go sends it.
 function curveHandle(dot) {
