@@ -10,6 +10,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 
@@ -122,7 +123,45 @@ def _pages() -> None:
                 assert response.status_code == 200, (address, response.status_code)
                 times.append(float(response.headers["Server-Timing"].split("dur=")[1]))
             tell(address, statistics.median(times), PAGE_GOAL_MS, "ms")
+        _long_session(client)
     sys.exit(1 if _missed else 0)
+
+
+def _long_session(client: Any) -> None:
+    """6,000 patches in one pass: the page, and rows early and late in the session."""
+    from greyanchor.bench.models import Build
+    from greyanchor.measuring.models import ReadingRow
+    from greyanchor.measuring.printing import make_chart, prepare_print, print_on_standin
+    from greyanchor.measuring.services import calibrate_white, start_pass
+
+    print("\nA reading session of 6,000 patches")
+    environment = Build.objects.get(pk=1).print_environment
+    device = np.random.default_rng(1).random((6000, 4)) * 0.6
+    chart = make_chart("profile", device, "six thousand patches", environment)
+    job = print_on_standin(prepare_print(chart, environment).pk, None)
+    current = start_pass(job, None)
+    calibrate_white(current.pk)
+    rows = int(chart.patches.rows.max())
+    times: list[float] = []
+    for row in range(1, 41):
+        answer = client.post(f"/readings/{current.pk}/read/", {"row": row}, headers={"HX-Request": "true"})
+        times.append(float(answer.headers["Server-Timing"].split("dur=")[1]))
+    filler = current.rows.first().spectra
+    present = set(current.rows.values_list("row", flat=True))
+    ReadingRow.objects.bulk_create(
+        ReadingRow(reading_pass=current, row=r, spectra=filler)
+        for r in range(1, rows - 40)
+        if r not in present
+    )
+    for row in range(rows - 39, rows):
+        answer = client.post(f"/readings/{current.pk}/read/", {"row": row}, headers={"HX-Request": "true"})
+        times.append(float(answer.headers["Server-Timing"].split("dur=")[1]))
+    tell("a row, median of 79", statistics.median(times), 50.0, "ms")
+    tell("a row, 95th percentile", float(np.percentile(times, 95)), 50.0, "ms")
+    tell("an answer", len(answer.content) / 1024.0, 100.0, "kB")
+    page = client.get(f"/readings/{current.pk}/")
+    tell("the whole page", len(page.content) / 2**20, 1.0, "MB")
+    tell("the whole page, on the server", float(page.headers["Server-Timing"].split("dur=")[1]), 1000.0, "ms")
 
 
 def _addresses() -> list[str]:
@@ -135,7 +174,7 @@ def _addresses() -> list[str]:
     builds = [f"/builds/{pk}/" for pk in Build.objects.order_by("pk").values_list("pk", flat=True)]
     builds += [f"/builds/1/{kind.name}/part/" for kind in KINDS]
     return [
-        "/", "/modes/", "/modes/?q=harbour", "/modes/1/", "/printers/", "/printers/1/", "/media/", "/media/1/", "/checks/",
+        "/", "/files/", "/media-classes/", "/restores/3/", "/modes/1/branch/faster/", "/builds/11/environment/", "/modes/", "/modes/?q=harbour", "/modes/1/", "/printers/", "/printers/1/", "/media/", "/media/1/", "/checks/",
         f"/checks/{Check.objects.values_list('pk', flat=True)[0]}/", "/profiles/1/", "/profiles/1/profile.icc", "/builds/new/", *builds,
         f"/readings/{reading}/", f"/charts/{Chart.objects.order_by('-pk').values_list('pk', flat=True)[0]}/sheet-1.svg",
     ]  # fmt: skip

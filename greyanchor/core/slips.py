@@ -35,9 +35,11 @@ class Surroundings:
         """Rows of a laid-out chart with its expected Lab (n, 3)."""
         assert chart.rows is not None
         sheets = chart.sheets if chart.sheets is not None else np.ones(len(chart), dtype=np.int64)
-        edges = {int(r): chart.rows == r for r in np.unique(chart.rows)}
+        order = np.argsort(chart.rows, kind="stable")
+        numbers, first = np.unique(chart.rows[order], return_index=True)
+        members = dict(zip(numbers.tolist(), np.split(order, first[1:])))
         return cls(
-            {r: expected[m] for r, m in edges.items()}, {r: int(sheets[m][0]) for r, m in edges.items()}
+            {r: expected[m] for r, m in members.items()}, {r: int(sheets[m[0]]) for r, m in members.items()}
         )
 
 
@@ -56,6 +58,13 @@ def impossible(spectra: Array) -> str:
             "calibrate white again, then read the row"
         )
     return ""
+
+
+def looks_right(expected: Array, measured: Array, rough: bool = True) -> bool:
+    """Whether a row's Lab (n, 3) is so near to what is expected that no slip need be looked for."""
+    if len(measured) != len(expected) or _only_paper(expected, measured):
+        return False
+    return _pattern_error(expected, measured) <= (3.0 if rough else 1.0)
 
 
 def judge_row(
@@ -108,22 +117,24 @@ def _own_slips(expected: Array, measured: Array) -> list[tuple[float, str]]:
 
 
 def _other_rows(measured: Array, around: Surroundings, row: int) -> list[tuple[float, str]]:
-    """Every other row of the chart, forwards and, for a sheet that lies upside down, backwards."""
+    """The likeliest other row of the chart, forwards and, for a sheet that lies upside down, backwards."""
     sheet = around.sheets.get(row, 1)
-    slips = []
-    for number, lab in around.rows.items():
-        if number == row or len(lab) != len(measured) or len(lab) < 4:
-            continue
-        there = around.sheets[number]
-        if there == sheet:
-            text = f"this looks like row {number}: place the ruler again"
-            turned = f"this looks like row {number} from its end: the sheet lies upside down, turn it round"
-        else:
-            text = f"this looks like row {number} of sheet {there}: put sheet {sheet} in its place"
-            turned = f"this looks like sheet {there} upside down: put sheet {sheet} in its place"
-        slips.append((_pattern_error(lab, measured), text))
-        slips.append((_pattern_error(lab[::-1], measured), turned))
-    return slips
+    others = [r for r, lab in around.rows.items() if r != row and len(lab) == len(measured) >= 4]
+    if not others:
+        return []
+    labs = np.stack([around.rows[r] for r in others])
+    forwards, backwards = _pattern_errors(labs, measured), _pattern_errors(labs[:, ::-1], measured)
+    number, turned = others[int(forwards.argmin())], others[int(backwards.argmin())]
+    there = around.sheets[number]
+    if there == sheet:
+        text = f"this looks like row {number}: place the ruler again"
+    else:
+        text = f"this looks like row {number} of sheet {there}: put sheet {sheet} in its place"
+    if around.sheets[turned] == sheet:
+        end = f"this looks like row {turned} from its end: the sheet lies upside down, turn it round"
+    else:
+        end = f"this looks like sheet {around.sheets[turned]} upside down: put sheet {sheet} in its place"
+    return [(float(forwards.min()), text), (float(backwards.min()), end)]
 
 
 def _only_paper(expected: Array, measured: Array) -> bool:
@@ -135,8 +146,15 @@ def _only_paper(expected: Array, measured: Array) -> bool:
 
 def _pattern_error(expected: Array, measured: Array) -> float:
     """Median Lab distance after a common offset is taken out, so that a rough model still tells rows."""
-    delta = measured - expected
-    return float(np.median(np.linalg.norm(delta - np.median(delta, axis=0), axis=1)))
+    return float(_pattern_errors(expected[None], measured)[0])
+
+
+def _pattern_errors(rows: Array, measured: Array) -> Array:
+    """The same for many rows (r, n, 3) at once."""
+    delta = measured - rows
+    return np.asarray(
+        np.median(np.linalg.norm(delta - np.median(delta, axis=1, keepdims=True), axis=2), axis=1)
+    )
 
 
 def adapted(expected: Array, seen_expected: Array, seen: Array) -> Array:

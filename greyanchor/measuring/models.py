@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-from collections import OrderedDict
 from dataclasses import replace
 from datetime import datetime, timedelta
 from functools import cached_property
@@ -19,38 +18,28 @@ from greyanchor.core.environment import PrintEnvironment
 from greyanchor.core.formats import cgats
 from greyanchor.core.readings import ReadingSet
 from greyanchor.library.models import Printer
+from greyanchor.measuring.memory import remember, remembered
 
 #: sent with `reading_pass` after the last row of a pass is in, or a file took its place
 pass_finished = Signal()
 
 
-_PARSED: OrderedDict[bytes, ReadingSet] = OrderedDict()
-_PARSED_KEPT = 64
-
-
 def parsed(text: str, name: str) -> ReadingSet:
     """CGATS text as the core knows it; equal text is parsed once in each process."""
-    key = hashlib.sha1(text.encode(), usedforsecurity=False).digest()
-    found = _PARSED.get(key)
-    return found if found is not None else _remember(key, cgats.loads(text, name))
+    key = _text_key(text)
+    return remembered(key, lambda: cgats.loads(text, name))  # type: ignore[no-any-return]
 
 
 def written(readings: ReadingSet) -> str:
     """`readings` as CGATS text, which this process need not parse again."""
     text = cgats.dumps(readings)
     if readings.spectra is not None:  # as a reader of the text would have them
-        spectra = np.round(readings.spectra, 6)
-        _remember(
-            hashlib.sha1(text.encode(), usedforsecurity=False).digest(), replace(readings, spectra=spectra)
-        )
+        remember(_text_key(text), replace(readings, spectra=np.round(readings.spectra, 6)))
     return text
 
 
-def _remember(key: bytes, readings: ReadingSet) -> ReadingSet:
-    _PARSED[key] = readings
-    while len(_PARSED) > _PARSED_KEPT:
-        _PARSED.popitem(last=False)
-    return readings
+def _text_key(text: str) -> bytes:
+    return hashlib.sha1(text.encode(), usedforsecurity=False).digest()
 
 
 class Chart(models.Model):
@@ -68,7 +57,8 @@ class Chart(models.Model):
     @cached_property
     def patches(self) -> ReadingSet:
         """The chart as the core knows it."""
-        return parsed(self.text, self.title)
+        key = ("chart", self.pk, self.created_at)
+        return remembered(key, lambda: parsed(self.text, self.title))  # type: ignore[no-any-return]
 
 
 class SheetPrint(models.Model):
@@ -106,6 +96,10 @@ class SheetPrint(models.Model):
     @cached_property
     def raw_chart(self) -> ReadingSet:
         """The chart with the device values that were really sent."""
+        key = ("sent", self.pk, self.chart_id, self.chart.created_at)
+        return remembered(key, self._raw_chart)  # type: ignore[no-any-return]
+
+    def _raw_chart(self) -> ReadingSet:
         channels = tuple(self.sent_channels or "CMYK")
         return replace(self.chart.patches, channels=channels, device=np.array(self.sent, dtype=float))
 
@@ -158,7 +152,12 @@ class ReadingPass(models.Model):
     @cached_property
     def readings(self) -> ReadingSet:
         """The finished pass as the core knows it."""
-        return parsed(self.text, str(self))
+        key = ("pass", self.pk, self.finished_at)
+        return remembered(key, lambda: parsed(self.text, str(self)))  # type: ignore[no-any-return]
+
+    def lab(self) -> np.ndarray[Any, Any]:
+        """Lab (n, 3) of the finished pass."""
+        return remembered(("lab", self.pk, self.finished_at), lambda: self.readings.lab())  # type: ignore[no-any-return]
 
 
 class Upload(models.Model):

@@ -8,6 +8,7 @@ from datetime import timedelta
 import numpy as np
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
+from django.db.models import QuerySet
 from django.utils import timezone
 
 from greyanchor.core.agreement import average
@@ -16,9 +17,10 @@ from greyanchor.core.colorimetry import Array, delta_e_2000, spectra_to_lab
 from greyanchor.core.errors import BadInput, NotReadable
 from greyanchor.core.formats import readings_file
 from greyanchor.core.readings import CONDITIONS, ReadingSet, match_chart
-from greyanchor.core.slips import Surroundings, adapted, impossible, judge_pass, judge_row
+from greyanchor.core.slips import Surroundings, adapted, impossible, judge_pass, judge_row, looks_right
 from greyanchor.core.verification.northlight import aim_lab
 from greyanchor.devices.standin import NAMES, StandInReader, StandInSheetReader
+from greyanchor.measuring.memory import remembered
 from greyanchor.measuring.models import ReadingPass, ReadingRow, SheetPrint, Upload, pass_finished, written
 from greyanchor.measuring.printing import sheets_of
 
@@ -216,14 +218,15 @@ def _refusal(current: ReadingPass, row: int, lab: Array) -> str:
     """
     job = current.sheet_print
     chart = job.chart.patches
+    assert chart.rows is not None
     first = _first_pass(job)
-    expected = expected_lab(job)
-    if first is None:
+    expected, rough = expected_lab(job, first), first is None
+    if looks_right(expected[chart.rows == row], lab, rough):
+        return ""
+    if rough:
         expected = _bent_by_rows(current, expected)
-    mine = expected[chart.rows == row]
     around = Surroundings.of(chart, expected)
-    near = {r: lab for r, lab in around.rows.items() if r in (row - 1, row + 1)}
-    verdict = judge_row(mine, lab, near, first is None, around, row)
+    verdict = judge_row(around.rows[row], lab, None, rough, around, row)
     if verdict.ok:
         return ""
     before = current.attempts.get(f"refused {row}")
@@ -292,25 +295,34 @@ def drop_pass(pk: int) -> SheetPrint:
     return job
 
 
-def _open_pass(pk: int) -> ReadingPass:
-    current = (
-        ReadingPass.objects.select_for_update(of=("self",)).select_related("sheet_print__chart").get(pk=pk)
+def light_passes() -> QuerySet[ReadingPass]:
+    """Passes with print and chart, without the columns that are large and that memory has anyway."""
+    return ReadingPass.objects.select_related("sheet_print__chart", "sheet_print__printer").defer(
+        "text", "sheet_print__sent", "sheet_print__chart__text"
     )
+
+
+def _open_pass(pk: int) -> ReadingPass:
+    current = light_passes().select_for_update(of=("self",)).get(pk=pk)
     if current.state == ReadingPass.State.DONE:
         raise BadInput("this pass is complete; start another to read the sheet again")
     return current
 
 
 def _first_pass(job: SheetPrint) -> ReadingPass | None:
-    return job.passes.filter(state=ReadingPass.State.DONE).first()
+    return job.passes.filter(state=ReadingPass.State.DONE).defer("text").first()
 
 
-def expected_lab(job: SheetPrint) -> Array:
+def expected_lab(job: SheetPrint, first: ReadingPass | None = None) -> Array:
     """What the chart (n, 3) is about to measure: the first pass where there is one, else a rough model."""
-    first = _first_pass(job)
+    first = first or _first_pass(job)
     if first is not None:
-        return first.readings.lab()
-    sent = np.array(job.sent, dtype=float)
+        return first.lab()
+    return remembered(("rough", job.pk, job.chart_id, job.chart.created_at), lambda: _rough_lab(job))  # type: ignore[no-any-return]
+
+
+def _rough_lab(job: SheetPrint) -> Array:
+    sent = job.raw_chart.values()
     parents = sent[:, :4].copy()
     for light, channel in zip(sent[:, 4:].T, job.sent_channels[4:]):
         parents[:, "CMYK".index(channel[-1])] += 0.35 * light

@@ -20,7 +20,7 @@ from greyanchor.measuring.models import Chart, ReadingPass, SheetPrint, Upload
 
 
 def _pass(pk: int) -> ReadingPass:
-    return get_object_or_404(ReadingPass.objects.select_related("sheet_print__chart"), pk=pk)
+    return get_object_or_404(services.light_passes(), pk=pk)
 
 
 @require_GET

@@ -109,6 +109,7 @@ def test_limits_and_curves_are_dragged_and_a_build_goes_on_by_files(page: Page, 
     page.wait_for_selector("text=Touched by hand: M.")
     again = page.locator('circle.handle[data-channel="M"][data-input="50"]')
     assert float(again.get_attribute("aria-valuenow")) == pytest.approx(value + 3, abs=0.3)
+    page.wait_for_load_state("networkidle")
     again.scroll_into_view_if_needed()
     box = again.bounding_box()
     page.mouse.move(box["x"] + 4, box["y"] + 4)

@@ -130,7 +130,7 @@ def test_curve_views_name_every_channel_and_mark_its_limit() -> None:
     line = {"inputs": [0, 50, 100], "work": [0, 80, 100], "density": [0, 1.0, 1.5]}
     svg = limit_plot({"C": line, "K": line}, {"C": 80.0, "K": 90.0}, "density")
     assert {s["name"] for s in json.loads(parse(svg).get("data-series"))} == {"C", "K"}
-    assert svg.count('stroke-width="1.4"') == 2
+    assert {p.get("data-mark") for p in parse(svg).iter() if p.get("data-mark")} == {"C", "K"}
     scale = {"inputs": [0, 50, 100], "before": [0, 70, 100], "aim": [0, 50, 100], "after": [0, 50.5, 100]}
     names = [s["name"] for s in json.loads(parse(tone_plot({"C": scale, "M": scale})).get("data-series"))]
     assert names == ["C before", "C after", "M before", "M after", "aim"]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from scipy.interpolate import CubicSpline, PchipInterpolator
@@ -92,7 +93,7 @@ def smooth(inputs: Array, values: Array, at: Array) -> Array:
     the degrees of freedom weighed 1.4 times, which keeps it from following noise (Kim & Gu 2004).
     """
     columns = values if values.ndim == 2 else values[:, None]
-    roughness, shapes = _penalty(inputs)
+    roughness, shapes = _penalty(tuple(inputs.tolist()))
     seen = shapes.T @ columns
     shrink = 1.0 / (1.0 + _STIFFNESS[:, None] * roughness)
     left = ((1.0 - shrink)[:, :, None] * seen) ** 2
@@ -111,20 +112,23 @@ def smooth_ramp(inputs: Array, values: Array, at: Array) -> Array:
     h, turns; what is left is much straighter, so that noise is told from shape.
     """
     columns = values if values.ndim == 2 else values[:, None]
-    span = float(inputs[-1])
-    best = np.full(columns.shape[1], np.inf)
-    here, there = np.zeros(columns.shape), np.zeros((len(at), columns.shape[1]))
-    for rate in (0.8, 2.0, 3.5, 6.0):
-        for hook in (0.35, 0.5, 0.65, 0.8):
-            basis = _guide(inputs / span, rate, hook)
-            weights = np.linalg.lstsq(basis, columns, rcond=None)[0]
-            miss = ((basis @ weights - columns) ** 2).sum(axis=0)
-            better = miss < best
-            best = np.where(better, miss, best)
-            here[:, better] = (basis @ weights)[:, better]
-            there[:, better] = (_guide(at / span, rate, hook) @ weights)[:, better]
+    bases, inverses, far = _guides(tuple(inputs.tolist()), tuple(at.tolist()))
+    weights = inverses @ columns
+    fitted = bases @ weights
+    best = ((fitted - columns) ** 2).sum(axis=1).argmin(axis=0)
+    each = np.arange(columns.shape[1])
+    here, there = fitted[best, :, each].T, (far @ weights)[best, :, each].T
     out = there + smooth(inputs, columns - here, at)
     return out if values.ndim == 2 else out[:, 0]
+
+
+@lru_cache(maxsize=32)
+def _guides(inputs: tuple[float, ...], at: tuple[float, ...]) -> tuple[Array, Array, Array]:
+    """Guides of several rates and hooks at `inputs` (g, n, 3), their pseudo-inverses (g, 3, n), and the same at `at`."""
+    x, far = np.array(inputs) / inputs[-1], np.array(at) / inputs[-1]
+    shapes = [(rate, hook) for rate in (0.8, 2.0, 3.5, 6.0) for hook in (0.35, 0.5, 0.65, 0.8)]
+    bases = np.stack([_guide(x, *shape) for shape in shapes])
+    return bases, np.linalg.pinv(bases), np.stack([_guide(far, *shape) for shape in shapes])
 
 
 def _guide(x: Array, rate: float, hook: float) -> Array:
@@ -132,8 +136,10 @@ def _guide(x: Array, rate: float, hook: float) -> Array:
     return np.column_stack([np.ones_like(x), 1.0 - np.exp(-rate * x), turned])
 
 
-def _penalty(inputs: Array) -> tuple[Array, Array]:
+@lru_cache(maxsize=32)
+def _penalty(steps: tuple[float, ...]) -> tuple[Array, Array]:
     """Eigenvalues and eigenvectors of Q R^-1 Q', the integrated squared second derivative of a natural spline."""
+    inputs = np.array(steps)
     h = np.diff(inputs / (inputs[-1] - inputs[0]))
     n = len(inputs)
     q, r = np.zeros((n, n - 2)), np.zeros((n - 2, n - 2))
