@@ -16,7 +16,7 @@ from greyanchor.core.simulation.instrument import StripReader
 from greyanchor.drawing.colours import hex_colours
 from greyanchor.drawing.patches import strip_css
 from greyanchor.measuring.models import Chart, ReadingPass, SheetPrint
-from greyanchor.measuring.services import expected_lab, matched_upload, method_of
+from greyanchor.measuring.services import expected_lab, first_pass_of, matched_upload, method_of
 
 
 @dataclass(frozen=True)
@@ -63,11 +63,11 @@ def reading_view(
     assert chart.rows is not None and chart.sheets is not None
     numbers = [int(r) for r in np.unique(chart.rows)]
     kept = set(current.rows.values_list("row", flat=True))
-    expected = expected_lab(job)
+    first = first_pass_of(job)
+    expected, first_pass = expected_lab(job, first), first is not None
     unread = [r for r in numbers if r not in kept]
     fresh = [r for r in unread if r not in current.skipped]
     number = wanted if wanted in numbers else next(iter(fresh or unread), None)
-    first_pass = job.passes.filter(state=ReadingPass.State.DONE).exists()
     shown = numbers if lines == "all" else [r for r in (last,) if r is not None]
     sheet = int(chart.sheets[chart.rows == number][0]) if number else 1
     return {

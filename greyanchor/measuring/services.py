@@ -195,8 +195,11 @@ def _rows(job: SheetPrint) -> list[int]:
 
 
 def _keep_row(current: ReadingPass, row: int, spectra: Array) -> None:
-    ReadingRow.objects.update_or_create(
-        reading_pass=current, row=row, defaults={"spectra": np.round(spectra, 6).tolist()}
+    ReadingRow.objects.bulk_create(
+        [ReadingRow(reading_pass=current, row=row, spectra=np.round(spectra, 6).tolist())],
+        update_conflicts=True,
+        unique_fields=["reading_pass", "row"],
+        update_fields=["spectra", "read_at"],
     )
     if row in current.skipped:
         current.skipped = [r for r in current.skipped if r != row]
@@ -219,7 +222,7 @@ def _refusal(current: ReadingPass, row: int, lab: Array) -> str:
     job = current.sheet_print
     chart = job.chart.patches
     assert chart.rows is not None
-    first = _first_pass(job)
+    first = first_pass_of(job)
     expected, rough = expected_lab(job, first), first is None
     if looks_right(expected[chart.rows == row], lab, rough):
         return ""
@@ -309,13 +312,13 @@ def _open_pass(pk: int) -> ReadingPass:
     return current
 
 
-def _first_pass(job: SheetPrint) -> ReadingPass | None:
+def first_pass_of(job: SheetPrint) -> ReadingPass | None:
+    """The first complete pass over a print, which later ones are held to."""
     return job.passes.filter(state=ReadingPass.State.DONE).defer("text").first()
 
 
 def expected_lab(job: SheetPrint, first: ReadingPass | None = None) -> Array:
-    """What the chart (n, 3) is about to measure: the first pass where there is one, else a rough model."""
-    first = first or _first_pass(job)
+    """What the chart (n, 3) is about to measure: the `first` pass where there is one, else a rough model."""
     if first is not None:
         return first.lab()
     return remembered(("rough", job.pk, job.chart_id, job.chart.created_at), lambda: _rough_lab(job))  # type: ignore[no-any-return]
@@ -362,12 +365,12 @@ def matched_upload(job: SheetPrint, data: bytes, name: str, by: str = "id") -> R
     readings = readings_file.loads(data, name)
     try:
         matched = match_chart(job.chart.patches, readings, by)
-        first = _first_pass(job)
+        first = first_pass_of(job)
         if first is not None and first.condition != matched.condition:
             raise BadInput(
                 f"the file was read as {matched.condition}, pass {first.number} as {first.condition}; read both alike"
             )
-        judge_pass(job.chart.patches, expected_lab(job), matched, first is None)
+        judge_pass(job.chart.patches, expected_lab(job, first), matched, first is None)
     except BadInput as error:
         raise error.at(name) from None
     return matched
