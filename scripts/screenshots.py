@@ -83,17 +83,34 @@ def _draw(page: Page) -> None:
     page.goto(f"{URL}/modes/?q=contract")
     page.click("#modes tbody a >> nth=0")
     page.click("text=Open its log")
-    for number, name in ((1, "ink-limits"), (2, "linearization")):
-        page.click(f".stage >> nth={number - 1} >> summary >> nth=0")
-        page.locator(f"#{name} .plot").first.scroll_into_view_if_needed()
-        page.evaluate(f"document.querySelector('#{name} .step:nth-of-type(3)').scrollIntoView()")
-        shot(f"stage-{name}")
-        page.evaluate("scrollTo(0, 0)")
-        page.click(f".stage >> nth={number - 1} >> summary >> nth=0")
-    page.goto(URL)
-    page.click("text=Fathom Satin, proofs both ways")
-    page.evaluate("scrollTo(0, 0)")
+    page.click("#total-ink > summary")
+    page.locator("#total-ink .plot").first.scroll_into_view_if_needed()
     shot("build-log")
+    for mode, view, name in (
+        ("Chandler Canvas, wall charts", ".limit-views", "stage-ink-limits"),
+        ("Fathom Satin, proofs both ways", "#linearization .halves", "stage-linearization"),
+        ("Gangway Mesh, pier banners", ".loupe", "by-eye"),
+    ):
+        page.goto(URL)
+        page.click(f"text={mode}")
+        page.wait_for_load_state("networkidle")
+        page.evaluate(
+            f"scrollTo(0, document.querySelector('{view}').getBoundingClientRect().top + scrollY - 48)"
+        )
+        shot(name)
+    _by_eye(page)
+    shot("match")
+    page.goto(f"{URL}/modes/?q=contract")
+    page.click("#modes tbody a >> nth=0")
+    page.click("text=Derive a faster mode")
+    shot("branch")
+    page.go_back()
+    page.click("table:has-text('Found, dE00') tbody a >> nth=0")
+    shot("restore")
+    page.goto(f"{URL}/files/")
+    page.set_input_files("#file", _some_file())
+    page.click("text=Look at it")
+    shot("file")
     page.goto(URL)
     page.click("text=Lightbox Film, harbour panorama: profile chart")
     page.wait_for_selector("#reading")
@@ -103,6 +120,30 @@ def _draw(page: Page) -> None:
     page.keyboard.press("Space")
     page.wait_for_selector(".reading-now .say:has-text('Row 9')")
     shot("reading")
+
+
+def _by_eye(page: Page) -> None:
+    """Mark faults on the mesh, accept the limits, and open the first page of pairs."""
+    for channel in "CMYK":
+        page.select_option(f'select[name="{channel}|bleed"]', "60")
+    page.click("text=Keep these marks")
+    page.click("text=Accept limits")
+    page.click("text=Match C")
+    for group in page.locator("fieldset").all()[:3]:
+        group.locator("input").nth(4).check()
+
+
+def _some_file() -> dict[str, object]:
+    """Readings of an ink-limit chart as CSV, made by the stand-ins."""
+    from greyanchor.core.charts.layout import lay_out
+    from greyanchor.core.charts.patches import design
+    from greyanchor.core.formats import csv_table
+    from greyanchor.core.simulation.catalogue import press_by_name
+    from greyanchor.core.simulation.standin import print_and_read
+
+    chart, _ = lay_out(design("ink-limit"), tuple("CMYK"), meta={"DESCRIPTOR": "Kelp Synthetic, ink limits"})
+    text = csv_table.dumps(print_and_read(chart, press_by_name("gannet-64/kelp-synthetic-190")))
+    return {"name": "kelp-ink-limits.csv", "mimeType": "text/csv", "buffer": text.encode()}
 
 
 if __name__ == "__main__":

@@ -9,9 +9,10 @@ from greyanchor.bench.models import Stage
 def headline(stage: Stage) -> str:
     """The figure that matters, in one line."""
     if stage.source:
-        what = _figure(stage)
-        told = f"{stage.get_source_display()} {stage.source_text}"
-        return f"{what}  {told}" if what and stage.source != Stage.Source.SKIPPED else told
+        if stage.source == Stage.Source.KEPT:
+            return _figure(stage)
+        what = _figure(stage) if stage.source == Stage.Source.INHERITED else ""
+        return f"{what}  {stage.source_text}" if what else stage.source_text
     return _figure(stage)
 
 

@@ -87,6 +87,8 @@ def printer_page(request: HttpRequest, pk: int) -> HttpResponse:
     modes = printer.modes.select_related("media", "printer__site").defer("curves")
     drift, paper = printer.standin.get("drift", {}), printer.standin.get("paper") or [0, 0, 0]
     standin = {c: round(100 * drift.get(c, 1.0)) for c in "CMYK"} | {"paper_b": paper[2]}
+    if not any(i.can_be_built for i in printer.ink_sets.all()):
+        standin = {}
     return render(
         request, "library/printer_page.html", {"printer": printer, "modes": modes, "standin": standin}
     )
