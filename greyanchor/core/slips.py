@@ -209,6 +209,28 @@ def judge_pass(chart: ReadingSet, expected: Array, readings: ReadingSet, rough: 
         _told_by_rows(chart, bent, measured, rough)
 
 
+def judge_sheet(chart: ReadingSet, expected: Array, measured: Array, sheet: int, rough: bool = True) -> str:
+    """What a sheet that was read alone (Lab of its patches) was instead of `sheet`, or nothing.
+
+    For readers that take whole sheets: bare paper, the sheet upside down, another sheet of the set, or a
+    sheet of another chart.
+    """
+    sheets = chart.sheets if chart.sheets is not None else np.ones(len(chart), dtype=np.int64)
+    mine = expected[sheets == sheet]
+    if _only_paper(mine, measured):
+        return "only paper was seen: turn the sheet over, or print it first"
+    own = _misfit(mine, measured, rough)
+    if own <= (5.0 if rough else 1.5):
+        return ""
+    if _misfit(mine[::-1], measured, rough) < 0.5 * own:
+        return "the sheet lies upside down: turn it round"
+    for other in np.unique(sheets):
+        there = expected[sheets == other]
+        if other != sheet and len(there) == len(measured) and _misfit(there, measured, rough) < 0.5 * own:
+            return f"this is sheet {other}: put sheet {sheet} in its place"
+    return "this is a sheet of another chart" if own > (11.0 if rough else 8.0) else ""
+
+
 def _misfit(expected: Array, measured: Array, rough: bool) -> float:
     """Median Lab distance, of a rough expectation after it was bent toward the readings."""
     if rough:

@@ -17,7 +17,15 @@ from greyanchor.core.colorimetry import Array, delta_e_2000, spectra_to_lab
 from greyanchor.core.errors import BadInput, NotReadable
 from greyanchor.core.formats import readings_file
 from greyanchor.core.readings import CONDITIONS, ReadingSet, match_chart
-from greyanchor.core.slips import Surroundings, adapted, impossible, judge_pass, judge_row, looks_right
+from greyanchor.core.slips import (
+    Surroundings,
+    adapted,
+    impossible,
+    judge_pass,
+    judge_row,
+    judge_sheet,
+    looks_right,
+)
 from greyanchor.core.verification.northlight import aim_lab
 from greyanchor.devices.standin import NAMES, StandInReader, StandInSheetReader
 from greyanchor.measuring.memory import remembered
@@ -150,7 +158,10 @@ def read_sheet(pk: int, sheet: int) -> Outcome:
             spectra = reader.read_sheet(sheet, current.number, attempt, _minutes_since_white(current))
         except NotReadable as error:
             return Outcome(sheet, False, error.sentence.replace("read the row", "read the sheet"))
-        refusal = impossible(spectra)
+        first = first_pass_of(job)
+        refusal = impossible(spectra) or judge_sheet(
+            chart, expected_lab(job, first), spectra_to_lab(spectra), sheet, first is None
+        )
         if refusal:
             return Outcome(sheet, False, f"Sheet {sheet} was not kept: {refusal}.")
         members = np.flatnonzero(chart.sheets == sheet)

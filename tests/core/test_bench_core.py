@@ -262,7 +262,9 @@ def sums(room: PrintRoom) -> ReadingSet:
 
 def test_overprints_of_pairs_triples_and_all_are_found(sums: ReadingSet, room: PrintRoom) -> None:
     found = totalink.find_total_ink(sums)
-    assert {"all", "C+M", "C+Y", "C+K", "M+Y", "M+K", "Y+K", "C+M+Y"} <= set(found.overprints)
+    assert {"all", "C+M", "C+Y", "C+K", "M+Y", "M+K", "Y+K", "C+M+Y", "C+M+K", "C+Y+K", "M+Y+K"} <= set(
+        found.overprints
+    )
     fine = np.arange(1.0, 4.0, 0.02)
     true = room.truth(np.repeat(fine[:, None] / 4.0, 4, axis=1))[:, 0]
     gain = -np.gradient(true, fine) * 0.1

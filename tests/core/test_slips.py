@@ -15,7 +15,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.readings import ReadingSet
 from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.standin import Condition, print_and_read, printed_spectra
-from greyanchor.core.slips import Surroundings, impossible, judge_pass, judge_row
+from greyanchor.core.slips import Surroundings, impossible, judge_pass, judge_row, judge_sheet
 from greyanchor.core.verification.northlight import aim_lab
 from tests.conftest import CMYK
 
@@ -253,3 +253,18 @@ def test_three_corners_are_held_to_the_sheet() -> None:
     leaning[2] += [8.0, 0.0]
     with pytest.raises(BadInput, match="off the square|corners span"):
         check_corners(layout, leaning)
+
+
+@pytest.mark.parametrize("rough", [True, False])
+def test_a_sheet_read_alone_is_held_to_the_set(
+    chart: ReadingSet, passes: list[ReadingSet], rough: bool
+) -> None:
+    expected = aim_lab(chart.device) if rough else passes[0].lab()
+    seen = {int(s): passes[1].lab()[chart.sheets == s] for s in np.unique(chart.sheets)}
+    assert judge_sheet(chart, expected, seen[1], 1, rough) == ""
+    assert "this is sheet 2" in judge_sheet(chart, expected, seen[2], 1, rough)
+    assert "upside down" in judge_sheet(chart, expected, seen[1][::-1], 1, rough)
+    paper = np.repeat([[95.0, 0.5, -1.0]], len(seen[1]), axis=0)
+    assert "only paper" in judge_sheet(chart, expected, paper, 1, rough)
+    other = np.random.default_rng(5).permutation(len(seen[1]))
+    assert "another chart" in judge_sheet(chart, expected, seen[1][other], 1, rough)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from itertools import combinations
 
 import numpy as np
 import numpy.typing as npt
@@ -44,22 +45,20 @@ def linearization_ramps(limits: npt.ArrayLike, steps: int = 25) -> Array:
 
 
 def total_ink_steps(channels: int = 4, highest: float = 4.0, step: float = 0.2) -> Array:
-    """Rising sums of all channels, of three colours without black, and of pairs, from 100 % up.
+    """Rising sums of all channels, of triples and of pairs, from 100 % up.
 
     The sum of all channels rises along equal amounts; every patch keeps to `highest`.
     """
     sums = np.arange(1.0, channels + 1e-9, step)
     rows = [np.zeros(channels)]
     rows += [np.full(channels, s / channels) for s in sums]
-    colours = min(3, channels)
-    mask = np.zeros(channels)
-    mask[:colours] = 1.0
-    rows += [mask * s / colours for s in np.arange(1.0, colours + 1e-9, step)]
-    for i in range(channels):
-        for j in range(i + 1, channels):
-            pair = np.zeros(channels)
-            pair[[i, j]] = 0.5
-            rows += [pair * s for s in np.arange(1.0, 2.0 + 1e-9, step)]
+    for size in (3, 2):
+        for members in combinations(range(channels), size):
+            if size == channels:
+                continue
+            mask = np.zeros(channels)
+            mask[list(members)] = 1.0 / size
+            rows += [mask * s for s in np.arange(1.0, size + 1e-9, step)]
     values = np.array(rows)
     return _unique(values[values.sum(axis=1) <= highest + 1e-9])
 
