@@ -2,7 +2,7 @@
 
 from django.urls import path, re_path
 
-from greyanchor.bench import views, views_begin, views_restore
+from greyanchor.bench import views, views_begin, views_calibration, views_restore
 
 _STAGE = r"^builds/(?P<pk>\d+)/(?P<kind>[a-z-]+)/"
 _LINEAR = "builds/<int:pk>/linearization/"
@@ -13,15 +13,15 @@ urlpatterns = [
     ),
     path("builds/<int:pk>/", views.build_page, name="build"),
     path("builds/<int:pk>/environment/", views_begin.change_environment, name="environment"),
-    path("builds/<int:pk>/ink-limits/cost/", views.limits_cost, name="limits-cost"),
-    path("builds/<int:pk>/total-ink/cost/", views.total_cost, name="total-cost"),
-    path(f"{_LINEAR}aim/", views.stage_tone_aim, name="stage-tone-aim"),
-    path(f"{_LINEAR}touch/", views.stage_touch, name="stage-touch"),
+    path("builds/<int:pk>/ink-limits/cost/", views_calibration.limits_cost, name="limits-cost"),
+    path("builds/<int:pk>/total-ink/cost/", views_calibration.total_cost, name="total-cost"),
+    path(f"{_LINEAR}aim/", views_calibration.stage_tone_aim, name="stage-tone-aim"),
+    path(f"{_LINEAR}touch/", views_calibration.stage_touch, name="stage-touch"),
     path(f"{_LINEAR}confirm/", views.stage_confirm, name="stage-confirm"),
-    path(f"{_LINEAR}match/<str:channel>/", views.match_page, name="match"),
+    path(f"{_LINEAR}match/<str:channel>/", views_calibration.match_page, name="match"),
     re_path(
         r"^builds/(?P<pk>\d+)/linearization/curves\.(?P<ending>csv|json)$",
-        views.stage_curves,
+        views_calibration.stage_curves,
         name="stage-curves",
     ),
     path("builds/<int:pk>/profile/start/", views.profile_start, name="profile-start"),
@@ -37,8 +37,10 @@ urlpatterns = [
     re_path(_STAGE + r"skip/$", views.stage_skip, name="stage-skip"),
     re_path(_STAGE + r"inherit/$", views.stage_inherit, name="stage-inherit"),
     re_path(_STAGE + r"redo/$", views.stage_redo, name="stage-redo"),
-    re_path(_STAGE + r"marks/$", views.stage_mark, name="stage-mark"),
-    re_path(_STAGE + r"picture/(?P<subject>[A-Za-z+]+)\.png$", views.eye_picture, name="eye-picture"),
+    re_path(_STAGE + r"marks/$", views_calibration.stage_mark, name="stage-mark"),
+    re_path(
+        _STAGE + r"picture/(?P<subject>[A-Za-z+]+)\.png$", views_calibration.eye_picture, name="eye-picture"
+    ),
     re_path(_STAGE + r"sheets\.(?P<form>tif|pdf|txt)$", views.stage_sheets, name="stage-sheets"),
     path("modes/<int:pk>/restore/", views_restore.restore_start, name="restore-start"),
     path("restores/<int:pk>/", views_restore.restore_page, name="restore"),

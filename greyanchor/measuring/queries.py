@@ -16,7 +16,8 @@ from greyanchor.core.simulation.instrument import StripReader
 from greyanchor.drawing.colours import hex_colours
 from greyanchor.drawing.patches import strip_css
 from greyanchor.measuring.models import Chart, ReadingPass, SheetPrint
-from greyanchor.measuring.services import expected_lab, first_pass_of, matched_upload, method_of
+from greyanchor.measuring.services import expected_lab, first_pass_of, method_of
+from greyanchor.measuring.uploads import matched_upload
 
 
 @dataclass(frozen=True)

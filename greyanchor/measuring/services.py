@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from datetime import timedelta
 
 import numpy as np
 from django.contrib.auth.models import AbstractBaseUser
@@ -15,13 +14,11 @@ from greyanchor.core.agreement import average
 from greyanchor.core.charts.layout import check_corners, layout_of
 from greyanchor.core.colorimetry import Array, delta_e_2000, spectra_to_lab
 from greyanchor.core.errors import BadInput, NotReadable
-from greyanchor.core.formats import readings_file
-from greyanchor.core.readings import CONDITIONS, ReadingSet, match_chart
+from greyanchor.core.readings import CONDITIONS, ReadingSet
 from greyanchor.core.slips import (
     Surroundings,
     adapted,
     impossible,
-    judge_pass,
     judge_row,
     judge_sheet,
     looks_right,
@@ -29,7 +26,7 @@ from greyanchor.core.slips import (
 from greyanchor.core.verification.northlight import aim_lab
 from greyanchor.devices.standin import NAMES, StandInReader, StandInSheetReader
 from greyanchor.measuring.memory import remembered
-from greyanchor.measuring.models import ReadingPass, ReadingRow, SheetPrint, Upload, pass_finished, written
+from greyanchor.measuring.models import ReadingPass, ReadingRow, SheetPrint, pass_finished, written
 from greyanchor.measuring.printing import sheets_of
 
 
@@ -369,40 +366,6 @@ def keep_whole_pass(
         _keep(current, readings)
     pass_finished.send(ReadingPass, reading_pass=current)
     return current
-
-
-def matched_upload(job: SheetPrint, data: bytes, name: str, by: str = "id") -> ReadingSet:
-    """Readings of a file put onto the chart of a print; `BadInput` says why they cannot be of it."""
-    readings = readings_file.loads(data, name)
-    try:
-        matched = match_chart(job.chart.patches, readings, by)
-        first = first_pass_of(job)
-        if first is not None and first.condition != matched.condition:
-            raise BadInput(
-                f"the file was read as {matched.condition}, pass {first.number} as {first.condition}; read both alike"
-            )
-        judge_pass(job.chart.patches, expected_lab(job, first), matched, first is None)
-    except BadInput as error:
-        raise error.at(name) from None
-    return matched
-
-
-def take_upload(
-    job: SheetPrint, data: bytes, name: str, user: AbstractBaseUser | None, by: str = "id"
-) -> ReadingPass:
-    """Readings from a file in place of the instrument; nothing is kept when they are not of this chart."""
-    matched = matched_upload(job, data, name, by)
-    if not job.device:
-        SheetPrint.objects.filter(pk=job.pk).update(
-            device="printed elsewhere", printed_at=timezone.now(), printed_by=user, dry_minutes=0.0
-        )
-    return keep_whole_pass(job, matched, f"file {name}", user)
-
-
-def put_aside_upload(name: str, data: bytes, job: SheetPrint | None, user: AbstractBaseUser) -> Upload:
-    """Keep a file until somebody has looked at it; files that nobody used go after a day."""
-    Upload.objects.filter(sent_at__lt=timezone.now() - timedelta(days=1)).delete()
-    return Upload.objects.create(name=name[:200], data=data, sheet_print=job, sent_by=user)
 
 
 def averaged(job: SheetPrint) -> ReadingSet:

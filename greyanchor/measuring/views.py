@@ -15,7 +15,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import readings_file
 from greyanchor.core.inspection import inspect_bytes
 from greyanchor.drawing.patches import sheet_picture
-from greyanchor.measuring import printing, queries, services
+from greyanchor.measuring import printing, queries, services, uploads
 from greyanchor.measuring.models import Chart, ReadingPass, SheetPrint, Upload
 
 
@@ -187,7 +187,7 @@ def take_file(request: HttpRequest, job: SheetPrint | None) -> Upload:
         raise BadInput(
             f"{sent.name} has {sent.size / 2**20:.0f} MB; files up to {settings.UPLOAD_LIMIT // 2**20} MB are taken"
         )
-    return services.put_aside_upload(sent.name, sent.read(), job, request.user)
+    return uploads.put_aside_upload(sent.name, sent.read(), job, request.user)
 
 
 @require_GET
@@ -218,7 +218,7 @@ def upload_use(request: HttpRequest, pk: int) -> HttpResponse:
     if job is None:
         raise BadInput("this file was not sent for a chart")
     by = "device" if request.POST.get("by") == "device" else "id"
-    taken = services.take_upload(job, bytes(upload.data), upload.name, request.user, by)
+    taken = uploads.take_upload(job, bytes(upload.data), upload.name, request.user, by)
     upload.delete()
     messages.success(request, f"{upload.name} is kept as pass {taken.number}.")
     return redirect(job.origin or "start")

@@ -1,0 +1,49 @@
+"""Files in place of the instrument: kept until looked at, put onto a chart, used as a pass."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.utils import timezone
+
+from greyanchor.core.errors import BadInput
+from greyanchor.core.formats import readings_file
+from greyanchor.core.readings import ReadingSet, match_chart
+from greyanchor.core.slips import judge_pass
+from greyanchor.measuring.models import ReadingPass, SheetPrint, Upload
+from greyanchor.measuring.services import expected_lab, first_pass_of, keep_whole_pass
+
+
+def matched_upload(job: SheetPrint, data: bytes, name: str, by: str = "id") -> ReadingSet:
+    """Readings of a file put onto the chart of a print; `BadInput` says why they cannot be of it."""
+    readings = readings_file.loads(data, name)
+    try:
+        matched = match_chart(job.chart.patches, readings, by)
+        first = first_pass_of(job)
+        if first is not None and first.condition != matched.condition:
+            raise BadInput(
+                f"the file was read as {matched.condition}, pass {first.number} as {first.condition}; read both alike"
+            )
+        judge_pass(job.chart.patches, expected_lab(job, first), matched, first is None)
+    except BadInput as error:
+        raise error.at(name) from None
+    return matched
+
+
+def take_upload(
+    job: SheetPrint, data: bytes, name: str, user: AbstractBaseUser | None, by: str = "id"
+) -> ReadingPass:
+    """Readings from a file in place of the instrument; nothing is kept when they are not of this chart."""
+    matched = matched_upload(job, data, name, by)
+    if not job.device:
+        SheetPrint.objects.filter(pk=job.pk).update(
+            device="printed elsewhere", printed_at=timezone.now(), printed_by=user, dry_minutes=0.0
+        )
+    return keep_whole_pass(job, matched, f"file {name}", user)
+
+
+def put_aside_upload(name: str, data: bytes, job: SheetPrint | None, user: AbstractBaseUser) -> Upload:
+    """Keep a file until somebody has looked at it; files that nobody used go after a day."""
+    Upload.objects.filter(sent_at__lt=timezone.now() - timedelta(days=1)).delete()
+    return Upload.objects.create(name=name[:200], data=data, sheet_print=job, sent_by=user)
