@@ -9,7 +9,7 @@ from django.db import transaction
 
 from greyanchor.bench import kinds
 from greyanchor.bench.models import Build, Stage
-from greyanchor.bench.services import go_on, keep_from_base, open_stage, put_on_mode
+from greyanchor.bench.services import go_on, keep_from_base, open_stage
 from greyanchor.core.charts.layout import check_travel
 from greyanchor.core.environment import PrintEnvironment
 from greyanchor.core.errors import BadInput
@@ -163,7 +163,4 @@ def _branch(build: Build, user: AbstractBaseUser) -> Build:
             open_stage(first)
         return build
     go_on(build.stages.get(kind=kept[-1]), {}, "", user)
-    if build.mode.state == PrintMode.State.BUILDING:
-        put_on_mode(build.mode, build)
-        build.mode.save()
     return build

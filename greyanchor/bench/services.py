@@ -12,7 +12,7 @@ from django.utils import timezone
 from greyanchor.bench import kinds, results
 from greyanchor.bench.background import cancel_task
 from greyanchor.bench.baselines import take_baseline
-from greyanchor.bench.charts import compute_stage, decided, lay_out_stage, plan_of
+from greyanchor.bench.charts import compute_stage, decided, lay_out_stage
 from greyanchor.bench.log import empty, set_aside
 from greyanchor.bench.models import Build, Stage, Task
 from greyanchor.core.environment import PrintEnvironment
@@ -243,7 +243,7 @@ def _carry_to_mode(stage: Stage, values: dict[str, Any], user: AbstractBaseUser,
     mode = PrintMode.objects.get(pk=stage.build.mode_id)
     if stage.kind == kinds.RELEASE:
         put_on_mode(mode, stage.build)
-        mode.save()
+        mode.save_without_historical_record()  # the release that follows is the entry of the history
         linearized = stage.build.stages.get(kind=kinds.LINEARIZATION)
         if linearized.source == "" and stage.build.base_id and stage.build.purpose != Build.Purpose.FASTER:
             take_baseline(linearized)
@@ -319,12 +319,11 @@ def redo_stage(pk: int, based_on: int, user: AbstractBaseUser) -> Stage:
     stage.state, stage.decision, stage.reason = Stage.State.OPEN, None, ""
     stage.source, stage.source_text = "", ""
     stage.save()
-    if elsewhere == Stage.Source.INHERITED or (elsewhere and stage.sheet_print is None):
-        stage.result, stage.profile = None, None
+    if elsewhere and (stage.sheet_print is None or stage.made_under != stage.build.environment):
+        stage.result, stage.profile, stage.sheet_print, stage.confirm_print = None, None, None, None
+        stage.options, stage.made_under = {}, None
         stage.save()
         open_stage(stage)
-    elif stage.kind != kinds.INK_LIMITS and stage.sheet_print_id:
-        plan_of(stage.build, stage.options)
     _reopened(stage.build, user, f"{title} opened again")
     return stage
 

@@ -185,7 +185,8 @@ def take_file(request: HttpRequest, job: SheetPrint | None) -> Upload:
         raise BadInput("choose a file first")
     if sent.size > settings.UPLOAD_LIMIT:
         raise BadInput(
-            f"{sent.name} has {sent.size / 2**20:.0f} MB; files up to {settings.UPLOAD_LIMIT // 2**20} MB are taken"
+            f"the file has {sent.size / 2**20:.1f} MB; files up to {settings.UPLOAD_LIMIT / 2**20:.0f} MB are taken",
+            sent.name,
         )
     return uploads.put_aside_upload(sent.name, sent.read(), job, request.user)
 

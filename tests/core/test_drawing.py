@@ -13,10 +13,20 @@ from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.colorimetry import delta_e_2000, lab_to_srgb
 from greyanchor.core.profiling.gamut import gamut_from_lab, share_inside
-from greyanchor.drawing.calibration import curve_plot, limit_plot, tone_plot, total_ink_plot
+from greyanchor.drawing.calibration import (
+    curve_plot,
+    deviation_plot,
+    drift_plot,
+    limit_plot,
+    path_plot,
+    split_plot,
+    tone_plot,
+    total_ink_plot,
+    trend_plot,
+)
 from greyanchor.drawing.colours import hex_colours
 from greyanchor.drawing.gamuts import neutral_plot, slice_picture
-from greyanchor.drawing.patches import difference_map, patch_map, sheet_picture
+from greyanchor.drawing.patches import difference_map, patch_map, sheet_picture, strip_css
 from greyanchor.drawing.plots import Axis, Mark, Series, line_plot
 from tests.conftest import CMYK
 
@@ -149,3 +159,86 @@ def test_the_neutral_plot_draws_the_inks_of_the_axis() -> None:
     )
     data = json.loads(parse(neutral_plot(neutral)).get("data-series"))
     assert {s["name"]: s["y"][0] for s in data} == {"C": 10, "M": 20, "Y": 30, "K": 40}
+
+
+INKS = {
+    "C": {
+        "inputs": [0.0, 25.0, 50.0, 75.0, 100.0], "neutral": False, "chroma": [1.0, 20.0, 40.0, 55.0, 52.0],
+        "density": [0.0, 0.4, 0.8, 1.2, 1.3], "hue": [-8.0, -6.0, -3.0, 0.5, 4.0],
+        "lab": [[95, 0, -1], [80, -15, -15], [68, -28, -30], [55, -34, -44], [52, -30, -44]],
+    },
+    "K": {
+        "inputs": [0.0, 25.0, 50.0, 75.0, 100.0], "neutral": True, "chroma": [1.0, 1.0, 1.0, 1.0, 1.0],
+        "density": [0.0, 0.4, 0.9, 1.4, 1.7], "hue": [0.0, 90.0, -90.0, 10.0, 0.0],
+        "lab": [[95, 0, -1], [70, 0, 0], [45, 0, 0], [25, 0, 0], [15, 0, 0]],
+    },
+}  # fmt: skip
+
+
+def test_the_hue_view_leaves_neutrals_out_and_begins_where_hue_means_something() -> None:
+    svg = limit_plot(INKS, {"C": 80.0, "K": 90.0}, "hue")
+    series = json.loads(parse(svg).get("data-series"))
+    assert [s["name"] for s in series] == ["C"] and min(series[0]["x"]) >= 30
+    assert [p.get("data-mark") for p in parse(svg).iter() if p.get("data-mark")] == ["C"]
+
+
+def test_older_limits_are_dashed_and_cannot_be_taken_hold_of() -> None:
+    plain, ghosted = (limit_plot(INKS, {"C": 80.0}, "chroma", g) for g in (None, {"C": 70.0, "K": 60.0}))
+    dashed = [p for p in parse(ghosted).iter() if p.get("stroke-dasharray") == "2 4"]
+    assert len(dashed) == 2 and all(p.get("data-mark") is None for p in dashed)
+    assert not [p for p in parse(plain).iter() if p.get("stroke-dasharray") == "2 4"]
+
+
+def test_rings_stand_at_the_limit_on_the_way_across_the_plane() -> None:
+    root = parse(path_plot(INKS, {"C": 75.0, "K": 50.0}, size=300))
+    told = json.loads(root.get("data-paths"))
+    rings = {
+        c.get("data-dot"): (float(c.get("cx")), float(c.get("cy"))) for c in root.iter() if c.get("data-dot")
+    }
+    assert rings["C"] == pytest.approx((told["C"]["x"][3], told["C"]["y"][3]), abs=0.1)
+    assert rings["C"][0] < 150 < rings["C"][1], "cyan lies left of the middle, and below it"
+    assert all(12 <= v <= 288 for t in told.values() for v in (*t["x"], *t["y"]))
+
+
+def test_handles_stand_on_the_curve_they_move() -> None:
+    values = [60.0 * (i / 33) ** 1.5 for i in range(34)]
+    root = parse(curve_plot({"M": values}, {"M": [[50, 60 * 0.5**1.5], [100, 60.0]]}))
+    left, top, width, height, low, high = json.loads(root.get("data-frame"))
+    for dot in (c for c in root.iter() if c.get("class") == "handle"):
+        x = left + (float(dot.get("data-input")) - low) / (high - low) * width
+        y = top + height - float(dot.get("aria-valuenow")) / 100.0 * height
+        assert float(dot.get("cx")) == pytest.approx(x, abs=0.6) and float(dot.get("cy")) == pytest.approx(
+            y, abs=0.6
+        )
+        assert dot.get("role") == "slider" and dot.get("tabindex") == "0"
+
+
+def test_drift_and_deviation_axes_hold_what_they_show() -> None:
+    drift = {"C": {"inputs": [0, 50, 100], "tone": [0.0, -9.0, -2.0]}}
+    scales = {"C": {"inputs": [0, 50, 100], "after": [0, 51.0, 100], "aim": [0, 50.0, 100]}}
+    assert json.loads(parse(drift_plot(drift)).get("data-series"))[0]["y"] == [0.0, -9.0, -2.0]
+    assert json.loads(parse(deviation_plot(scales)).get("data-series"))[0]["y"] == [0.0, 1.0, 0.0]
+    for svg in (drift_plot(drift), deviation_plot(scales)):
+        heights = [float(n) for n in re.findall(r"[ML][\d.]+ ([\d.-]+)", svg)]
+        assert min(heights) >= 0 and max(heights) <= 260
+
+
+def test_a_trend_shows_what_was_found_and_what_was_brought_back() -> None:
+    series = json.loads(
+        parse(trend_plot([10, 40, 70], [0.4, 0.8, 1.1], [0.2, None, 0.3], 0.5)).get("data-series")
+    )
+    by_name = {s["name"]: s for s in series}
+    assert by_name["as found"]["y"] == [0.4, 0.8, 1.1]
+    assert by_name["restored"]["x"] == [10, 70] and by_name["restored under"]["y"] == [0.5, 0.5]
+    alone = json.loads(parse(trend_plot([3], [0.4], [None], 0.5)).get("data-series"))
+    assert "restored" not in {s["name"] for s in alone}
+
+
+def test_a_split_is_drawn_with_both_inks() -> None:
+    svg = split_plot({"light": "LC", "parent": "C"}, [0, 50, 0], [0, 20, 100], [0, 50, 100])
+    assert [s["name"] for s in json.loads(parse(svg).get("data-series"))] == ["LC", "C"]
+
+
+def test_a_row_of_patches_is_one_background() -> None:
+    css = strip_css(["#111111", "#222222", "#333333", "#444444"])
+    assert css == "linear-gradient(90deg,#111111 0 25%,#222222 0 50%,#333333 0 75%,#444444 0 100%)"

@@ -617,6 +617,26 @@ def test_a_faster_mode_keeps_the_limits_and_asks_for_the_rest(client: Client, re
     assert refused.status_code == 422 and "choose fewer" in refused.content.decode()
 
 
+def test_a_kept_stage_done_again_is_printed_under_the_new_environment(
+    released: PrintMode, user: User
+) -> None:
+    build = beginning.derive_faster(released, "Quick", 6, "both ways", user)
+    kept = stage_of(build, "ink-limits")
+    assert kept.made_under["passes"] == 8
+    build.refresh_from_db()
+    services.redo_stage(kept.pk, build.version, user)
+    stage = stage_of(build, "ink-limits")
+    assert stage.source == "" and stage.result is None and stage.state == "open"
+    assert stage.sheet_print.environment["passes"] == 6 and stage.sheet_print_id != kept.sheet_print_id
+    assert stage.superseded[-1]["made_under"]["passes"] == 8
+
+
+def test_the_history_has_one_signed_entry_for_a_release(released: PrintMode, user: User) -> None:
+    entries = list(released.history.all()[:2])
+    assert entries[0].history_user == user and entries[0].history_change_reason.startswith("released")
+    assert entries[1].history_user == user, "no entry without a name between the check and the release"
+
+
 def test_a_new_profile_leaves_the_mode_in_use_until_it_is_released(client: Client, released: PrintMode, user: User) -> None:  # fmt: skip
     old = released.profile_id
     client.post(f"/modes/{released.pk}/branch/profile/")

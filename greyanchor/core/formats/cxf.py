@@ -122,6 +122,10 @@ def _parse(data: bytes) -> _Node:
         raise BadInput(
             f"this is not well-formed XML: {error.getMessage()}", line=error.getLineNumber()
         ) from None
+    except BadInput:
+        raise
+    except (LookupError, ValueError) as error:
+        raise BadInput(f"the text of the file cannot be decoded: {error}", line=1) from None
     if builder.root is None or builder.root.name != "CxF":
         raise BadInput("this is XML, but not CxF3: its root element is not CxF", line=1)
     return builder.root
