@@ -15,6 +15,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.simulation.instrument import StripReader
 from greyanchor.drawing.colours import hex_colours
 from greyanchor.drawing.patches import strip_css
+from greyanchor.measuring.memory import remembered
 from greyanchor.measuring.models import Chart, ReadingPass, SheetPrint
 from greyanchor.measuring.services import expected_lab, first_pass_of, method_of
 from greyanchor.measuring.uploads import matched_upload
@@ -134,10 +135,11 @@ def white_minutes_left(current: ReadingPass) -> int | None:
 
 def double_reading(job: SheetPrint) -> Comparison | None:
     """All complete passes held against one another; None when there are fewer than two."""
-    done = list(job.passes.filter(state=ReadingPass.State.DONE))
+    done = list(job.passes.filter(state=ReadingPass.State.DONE).defer("text"))
     if len(done) < 2:
         return None
-    return compare_passes([p.readings for p in done])
+    key = ("compared", *((p.pk, p.finished_at) for p in done))
+    return remembered(key, lambda: compare_passes([p.readings for p in done]))  # type: ignore[no-any-return]
 
 
 def early_passes(job: SheetPrint) -> list[ReadingPass]:

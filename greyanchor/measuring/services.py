@@ -370,5 +370,6 @@ def keep_whole_pass(
 
 def averaged(job: SheetPrint) -> ReadingSet:
     """The mean of all complete passes over a print."""
-    done = [p.readings for p in job.passes.filter(state=ReadingPass.State.DONE)]
-    return average(done)
+    done = list(job.passes.filter(state=ReadingPass.State.DONE).defer("text"))
+    key = ("mean", *((p.pk, p.finished_at) for p in done))
+    return remembered(key, lambda: average([p.readings for p in done]))  # type: ignore[no-any-return]

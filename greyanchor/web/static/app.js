@@ -190,7 +190,10 @@ function markRow() {
   if (!page) return;
   document.querySelectorAll(".rows .r.now").forEach(r => r.classList.remove("now"));
   const row = document.getElementById(`row-${page.dataset.now}`);
-  if (row) { row.classList.add("now"); row.scrollIntoView({block: "nearest"}); }
+  if (!row) return;
+  row.classList.add("now");
+  const list = row.parentNode;  // the list scrolls, the page does not: the row in hand stays in sight above it
+  list.scrollTop = row.offsetTop - list.clientHeight / 2;
 }
 
 let sounder = null;
