@@ -215,6 +215,7 @@ def compute_stage(stage: Stage) -> None:
             stage.options["tolerances"],
             bool(stage.options.get("corrected")),
             stage.sheet_print.printed_by,
+            profile_of(stage.build),
         )
         stage.made_check = made
         stage.result = {"verdict": made.verdict, "summary": made.summary}

@@ -274,6 +274,9 @@ def put_on_mode(mode: PrintMode, build: Build) -> None:
     mode.total_ink = (total.decision or {}).get("total_ink") if total else None
     mode.profile = profile.profile if profile else None
     mode.environment, mode.environment_hash = build.environment, build.environment_hash
+    check = accepted(kinds.CHECK)
+    made = check.made_check if check else None
+    mode.last_verdict, mode.last_check_summary = (made.verdict, made.summary) if made else ("", "")
     mode.inherited = {
         name: {"name": (s.decision or {}).get("from", ""), "text": s.source_text}
         for name, s in (("limits", limits), ("curves", curves), ("total ink", total), ("profile", profile))

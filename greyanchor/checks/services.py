@@ -16,7 +16,7 @@ from greyanchor.core.verification.check import check as run
 from greyanchor.core.verification.tolerances import SHIPPED
 from greyanchor.library.models import PrintMode
 from greyanchor.library.services import signed
-from greyanchor.profiles.models import AimRecord
+from greyanchor.profiles.models import AimRecord, Profile
 from greyanchor.profiles.queries import aim_of
 
 _UNITS = {"de00": "dE00", "de76": "dE*ab", "dh": "dH", "dch": "dCh", "dl": "dL*", "dc": "dC*"}
@@ -30,24 +30,32 @@ def make_check(
     tolerances: str,
     corrected: bool,
     user: AbstractBaseUser | None,
+    profile: Profile | None = None,
 ) -> Check:
-    """Compute a verdict and keep it; the mode remembers its last one."""
+    """Compute a verdict and keep it; the mode remembers its last one.
+
+    `profile` is the one the print went through; for one that is not the mode's yet, the mode in
+    production keeps the verdict of its own.
+    """
+    profile = profile or mode.profile
     result = run(readings, aim_of(aim), SHIPPED[tolerances], corrected)
     made = Check.objects.create(
         mode=mode,
-        profile=mode.profile,
+        profile=profile,
         aim=aim,
         tolerances=tolerances,
         corrected=corrected,
         verdict=result.verdict,
         summary=summary_of(result),
-        criteria=[_criterion(f) for f in result.findings],
-        result=_patches(result, readings),
+        criteria=[criterion_facts(f) for f in result.findings],
+        result=patch_facts(result, readings),
         readings=cgats.dumps(readings),
         readings_hash=readings.content_hash(),
         condition=readings.condition,
         made_by=user,
     )
+    if profile != mode.profile:
+        return made
     mode.last_verdict, mode.last_check_summary = made.verdict, made.summary
     signed(mode, user, f"checked: {made.verdict}").save(
         update_fields=["last_verdict", "last_check_summary", "changed_at"]
@@ -69,7 +77,8 @@ def summary_of(result: CheckResult) -> str:
     )
 
 
-def _criterion(found: Finding) -> dict[str, Any]:
+def criterion_facts(found: Finding) -> dict[str, Any]:
+    """A finding as plain values: value, limit, what is left and what is used of it."""
     limit, value = found.criterion.limit, found.value
     return {
         "id": found.criterion.id,
@@ -84,7 +93,9 @@ def _criterion(found: Finding) -> dict[str, Any]:
     }
 
 
-def _patches(result: CheckResult, readings: ReadingSet) -> dict[str, Any]:
+def patch_facts(result: CheckResult, readings: ReadingSet) -> dict[str, Any]:
+    """Patches of a check as plain values, in the places they have on the strip."""
+
     def rounded(values: np.ndarray, digits: int) -> Any:
         return np.round(values, digits).tolist()
 

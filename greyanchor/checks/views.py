@@ -9,8 +9,10 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 
+from greyanchor.checks.forms import PredictionForm
 from greyanchor.checks.models import Check
-from greyanchor.checks.queries import check_view
+from greyanchor.checks.queries import check_view, prediction_view
+from greyanchor.profiles.models import AimRecord, Profile
 
 
 @require_GET
@@ -50,3 +52,19 @@ def check_patches(request: HttpRequest, pk: int) -> HttpResponse:
     for row in zip(r["ids"], r["device"], r["aim"], r["measured"], r["differences"]):
         writer.writerow([row[0], *row[1], *row[2], *row[3], row[4]])
     return response
+
+
+@require_GET
+def prediction_page(request: HttpRequest, pk: int) -> HttpResponse:
+    """What a check will say of prints through a profile, before anything is printed."""
+    profile = get_object_or_404(Profile.objects.prefetch_related("modes"), pk=pk)
+    form = PredictionForm(request.GET or None, initial={"corrected": True})
+    context = {"profile": profile, "form": form}
+    if form.is_valid():
+        data = form.cleaned_data
+        context |= prediction_view(profile, data["aim"], data["tolerances"], data["corrected"])
+    elif not request.GET:
+        aim = AimRecord.objects.first()
+        if aim is not None:
+            context |= prediction_view(profile, aim, "iso12647-7:2016", True)
+    return render(request, "checks/prediction_page.html", context, status=422 if form.errors else 200)

@@ -18,13 +18,16 @@ from greyanchor.core.agreement import average, compare
 from greyanchor.core.calibration.inklimit import find_limits
 from greyanchor.core.calibration.linearization import linearize
 from greyanchor.core.calibration.totalink import find_total_ink
-from greyanchor.core.formats import cgats
+from greyanchor.core.formats import cgats, icc
+from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.core.verification import northlight
 from greyanchor.core.verification.check import check
+from greyanchor.core.verification.predict import predict
 from greyanchor.core.verification.tolerances import SHIPPED
 from greyanchor.measuring.models import ReadingPass
-from greyanchor.profiles.models import AimRecord
+from greyanchor.profiles.models import AimRecord, Profile
 from greyanchor.profiles.queries import aim_of
+from greyanchor.profiles.services import keep_profile
 from greyanchor.web.templatetags.figures import fix, signed, thousands, verdict
 from tests.web.conftest import read_stage, stage_of
 
@@ -123,6 +126,42 @@ def test_the_mode_remembers_its_last_verdict_as_the_check_has_it(client: Client,
     checked.mode.refresh_from_db()
     assert checked.mode.last_verdict == checked.verdict and checked.mode.last_check_summary == checked.summary
     assert checked.summary[1:] in words(client, f"/modes/{checked.mode_id}/")
+
+
+def test_a_prediction_page_shows_the_cores_figures_and_leads_back(
+    client: Client, built: ProfileResult, aim: AimRecord, user: User
+) -> None:
+    profile = keep_profile(built, "Quay proof", 4, {}, {}, user)
+    told = predict(icc.loads(bytes(profile.data)), aim_of(aim), SHIPPED["iso12647-7:2016"], True)
+    page = words(client, f"/checks/predict/{profile.pk}/")
+    for found in told.result.findings:
+        if found.value is not None and found.criterion.limit is not None:
+            assert f"{found.criterion.title} {found.count} {found.value:.2f}" in page
+    assert ("Even a perfect print would fail" in page) == (not told.within_reach)
+    for name, de in told.out_of_reach[:3]:
+        assert f"{name} ({de:.1f})" in page
+    query = f"?aim={aim.pk}&tolerances=iso12647-7:2013"
+    other = client.get(f"/checks/predict/{profile.pk}/{query}")
+    assert other.status_code == 200 and "dE*ab" in other.content.decode()
+    assert client.get(f"/checks/predict/{profile.pk}/?aim=999&tolerances=x").status_code == 422
+    assert f"/checks/predict/{profile.pk}/" in client.get(f"/profiles/{profile.pk}/").content.decode()
+
+
+def test_a_check_of_a_profile_that_is_not_in_use_yet_leaves_the_modes_verdict(
+    checked: Check, user: User
+) -> None:
+    mode = checked.mode
+    mode.last_verdict, mode.last_check_summary = "pass", "as it was"
+    mode.save()
+    coming = Profile.objects.create(title="coming", data=b"not in use", version=4)
+    made = make_check(
+        mode, cgats.loads(checked.readings), checked.aim, checked.tolerances, False, user, coming
+    )
+    mode.refresh_from_db()
+    assert made.profile == coming and mode.last_check_summary == "as it was"
+    again = make_check(mode, cgats.loads(checked.readings), checked.aim, checked.tolerances, False, user)
+    mode.refresh_from_db()
+    assert mode.last_check_summary == again.summary
 
 
 @pytest.mark.parametrize(

@@ -1,0 +1,84 @@
+"""What a check will say before anything is printed, held against the check of a real print."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from greyanchor.core.charts.layout import lay_out
+from greyanchor.core.charts.patches import control_strip
+from greyanchor.core.colorimetry import delta_e_2000
+from greyanchor.core.errors import BadInput
+from greyanchor.core.formats import icc
+from greyanchor.core.profiling.build import ProfileResult
+from greyanchor.core.verification.aims import from_data, load, strip_through_profile
+from greyanchor.core.verification.check import check
+from greyanchor.core.verification.predict import OUT_OF_REACH, Prediction, predict
+from greyanchor.core.verification.tolerances import SHIPPED
+from tests.conftest import CMYK, PrintRoom
+
+SET = SHIPPED["iso12647-7:2016"]
+
+
+@pytest.fixture(scope="module")
+def profile(built: ProfileResult) -> icc.IccProfile:
+    return icc.loads(built.data)
+
+
+@pytest.fixture(scope="module")
+def foreseen(profile: icc.IccProfile) -> Prediction:
+    return predict(profile, load("northlight-coated"), SET, corrected=True)
+
+
+def test_a_prediction_is_what_a_print_on_the_press_then_measures(
+    room: PrintRoom, profile: icc.IccProfile, foreseen: Prediction
+) -> None:
+    strip, _ = lay_out(control_strip(4.0), CMYK)
+    aim = load("northlight-coated")
+    sent = strip_through_profile(strip, aim, profile, True)
+    printed = replace(strip, measured_lab=room.truth(sent.values()))
+    real = check(printed, aim, SET, True)
+    assert delta_e_2000(real.measured, foreseen.result.measured).mean() < 0.5
+    for wanted, told in zip(real.findings, foreseen.result.findings):
+        if wanted.value is not None:
+            assert told.value == pytest.approx(wanted.value, abs=0.8), wanted.criterion.id
+    assert foreseen.result.verdict == real.verdict
+
+
+def test_what_is_out_of_reach_is_what_the_press_cannot_print(room: PrintRoom, foreseen: Prediction) -> None:
+    names = {name for name, _ in foreseen.out_of_reach}
+    differences = dict(zip(foreseen.result.ids, foreseen.result.differences))
+    assert all(de > OUT_OF_REACH for _, de in foreseen.out_of_reach)
+    assert [de for _, de in foreseen.out_of_reach] == sorted(
+        (de for _, de in foreseen.out_of_reach), reverse=True
+    )
+    grid = np.stack(np.meshgrid(*[np.linspace(0, 1, 9)] * 4, indexing="ij"), axis=-1).reshape(-1, 4)
+    reach = room.truth(grid[grid.sum(axis=1) <= 3.0])
+    for name, aim in zip(foreseen.result.ids, foreseen.result.aim):
+        nearest = float(delta_e_2000(np.repeat(aim[None], len(reach), axis=0), reach).min())
+        if differences[name] > 3.0:
+            assert nearest > 1.0, f"{name} is called out of reach, but the press prints it"
+    assert names == {n for n, d in differences.items() if d > OUT_OF_REACH}
+
+
+def test_an_aim_that_the_printer_prints_itself_is_wholly_within_reach(
+    room: PrintRoom, profile: icc.IccProfile
+) -> None:
+    device = control_strip(2.6)
+    strip, _ = lay_out(control_strip(4.0), CMYK)
+    soft = strip.values() * np.minimum(1.0, 2.6 / np.maximum(strip.values().sum(axis=1, keepdims=True), 1e-9))
+    own = from_data(replace(strip, measured_lab=room.truth(0.9 * soft)), "own")
+    told = predict(profile, own, SET)
+    assert len(device) > 20 and told.within_reach
+    assert told.result.differences.mean() < 0.6
+
+
+def test_profiles_and_aims_that_do_not_fit_are_refused(profile: icc.IccProfile) -> None:
+    with pytest.raises(BadInput, match="CMYK"):
+        predict(replace(profile, space="RGB"), load("northlight-coated"), SET)
+    strip, _ = lay_out(np.array([[0.11, 0, 0, 0], [0, 0, 0, 0]]), CMYK)
+    foreign = from_data(replace(strip, measured_lab=np.array([[80.0, 0, 0], [95.0, 0, 0]])), "two patches")
+    with pytest.raises(BadInput, match="holds no value for"):
+        predict(profile, foreign, SET)
