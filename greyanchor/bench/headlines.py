@@ -40,6 +40,9 @@ def _figure(stage: Stage) -> str:
     if stage.kind == kinds.PROFILE_CHART:
         return f"{r['patches']} patches, paper L* {r['paper'][0]:.1f} a* {r['paper'][1]:.1f} b* {r['paper'][2]:.1f}"
     if stage.kind == kinds.PROFILE:
+        if r.get("attached"):
+            belongs = f", {r['held_out']['mean']:.2f} dE00 from this mode's readings" if r["held_out"] else ""
+            return f"attached: {r['attached']}{belongs}"
         return f"held out {r['held_out']['mean']:.2f}, round trip {r['round_trip']['mean']:.2f} dE00 mean"
     if stage.kind == kinds.CHECK:
         return f"{r['verdict'].upper()}: {r['summary']}"

@@ -74,6 +74,8 @@ def objections(stage: Stage, values: dict[str, Any] | None = None) -> list[Objec
     found = _objections_to_readings(stage)
     if stage.kind == kinds.LINEARIZATION and stage.result:
         found += _objections_to_curves(stage)
+    if stage.kind == kinds.PROFILE and stage.result:
+        found += [Objection(text) for text in stage.result.get("doubts", [])]
     if stage.kind == kinds.CHECK and stage.result and stage.result["verdict"] != "pass":
         found.append(Objection("the check failed"))
     if values and stage.result:

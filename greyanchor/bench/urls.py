@@ -25,6 +25,7 @@ urlpatterns = [
         name="stage-curves",
     ),
     path("builds/<int:pk>/profile/start/", views.profile_start, name="profile-start"),
+    path("builds/<int:pk>/profile/attach/", views.profile_attach, name="profile-attach"),
     path("builds/tasks/<int:pk>/", views.task_part, name="task"),
     path("builds/tasks/<int:pk>/cancel/", views.task_cancel, name="task-cancel"),
     re_path(_STAGE + r"lay-out/$", views.stage_lay_out, name="stage-lay-out"),

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.conf import settings
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from greyanchor.bench import charts, forms, inheriting, kinds, queries, services
+from greyanchor.bench import attaching, charts, forms, inheriting, kinds, queries, services
 from greyanchor.bench.background import cancel_task, start_profile
 from greyanchor.bench.models import Build, Stage, Task
 from greyanchor.core.charts import sheets
@@ -371,6 +372,24 @@ def profile_start(request: HttpRequest, pk: int) -> HttpResponse:
         start_profile(stage, form.cleaned_data, request.user)
     except BadInput as error:
         tell_refusal(request, error)
+    return back_to(stage)
+
+
+@require_POST
+def profile_attach(request: HttpRequest, pk: int) -> HttpResponse:
+    """Use a profile that was made elsewhere, once it was examined."""
+    stage = stage_of(pk, kinds.PROFILE)
+    sent = request.FILES.get("file")
+    try:
+        if sent is None:
+            raise BadInput("choose a profile first")
+        if sent.size > settings.UPLOAD_LIMIT:
+            raise BadInput(f"the file has {sent.size / 2**20:.1f} MB, which is too large", sent.name)
+        attaching.attach_profile(stage, sent.read(), sent.name, request.user)
+    except BadInput as error:
+        tell_refusal(request, error)
+    else:
+        messages.success(request, f"{sent.name} is attached. Look at its figures before you accept it.")
     return back_to(stage)
 
 

@@ -7,7 +7,8 @@ from typing import Any
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 
-from greyanchor.core.formats import cgats
+from greyanchor.core.formats import cgats, icc
+from greyanchor.core.profiling.attached import Examination
 from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.core.verification import northlight
 from greyanchor.profiles.models import AimRecord, Profile
@@ -33,6 +34,26 @@ def keep_profile(
         boundary=[[round(float(v), 2) for v in row] for row in result.gamut.boundary],
         lightest=result.gamut.lightest,
         darkest=result.gamut.darkest,
+        made_from=made_from,
+        created_by=user,
+    )
+
+
+@transaction.atomic
+def keep_attached(
+    data: bytes, title: str, found: Examination, made_from: dict[str, Any], user: AbstractBaseUser | None
+) -> Profile:
+    """Store a profile that was made elsewhere, with what its examination found."""
+    return Profile.objects.create(
+        title=title[:160],
+        version=icc.loads(data, title).version[0],
+        data=data,
+        report=found.report,
+        settings={},
+        neutral=[[round(float(v), 3) for v in row] for row in found.neutral],
+        boundary=[[round(float(v), 2) for v in row] for row in found.gamut.boundary],
+        lightest=found.gamut.lightest,
+        darkest=found.gamut.darkest,
         made_from=made_from,
         created_by=user,
     )

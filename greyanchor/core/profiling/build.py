@@ -113,8 +113,8 @@ def build_profile(
         "seconds": round(time.perf_counter() - began, 2),
         "fit": model.fit.as_dict(),
         "held_out": model.held_out.as_dict(),
-        "round_trip": round_trip(profile, model, settings.separation.total_ink).as_dict(),
-        "neutral_dch_max": float(np.hypot(neutral[:, 6], neutral[:, 7])[_printable(neutral)].max()),
+        "round_trip": round_trip(profile, model.lab, settings.separation.total_ink).as_dict(),
+        "neutral_dch_max": float(np.hypot(neutral[:, 6], neutral[:, 7])[printable(neutral)].max()),
         "gamut_volume": gamut.volume,
         "total_ink_max": float(100.0 * largest_total(profile)),
         "white": [float(v) for v in xyz_to_lab(100.0 * white)],
@@ -164,20 +164,23 @@ def neutral_axis(profile: icc.IccProfile, steps: int = NEUTRAL_STEPS) -> Array:
     return np.column_stack([lightness, 100.0 * device, profile.device_to_lab(device, "relative")])
 
 
-def _printable(neutral: Array) -> Array:
+def printable(neutral: Array) -> Array:
     """Steps whose lightness the printer reaches."""
     return np.asarray(np.abs(neutral[:, 0] - neutral[:, 5]) < 1.5)
 
 
 def round_trip(
-    profile: icc.IccProfile, model: ForwardModel, total_ink: float, count: int = 2000
+    profile: icc.IccProfile, to_lab: Callable[[Array], Array], total_ink: float, count: int = 2000
 ) -> FitReport:
-    """Lab to device and back through the finished tables, dE00, for colours inside the gamut."""
+    """Lab to device and back through the finished tables, dE00, for colours inside the gamut.
+
+    `to_lab` maps device fractions (n, 4) to absolute Lab: the model, or the profile's own table.
+    """
     device = np.random.default_rng(5).random((count * 2, 4))
     device[: count // 2, 3] = 0.0
     device = device[device.sum(axis=1) < 0.95 * total_ink][:count]
-    aim = model.lab(device)
-    return FitReport.of(delta_e_2000(aim, model.lab(profile.lab_to_device(aim))))
+    aim = to_lab(device)
+    return FitReport.of(delta_e_2000(aim, to_lab(profile.lab_to_device(aim))))
 
 
 def largest_total(profile: icc.IccProfile, side: int = 41) -> float:
