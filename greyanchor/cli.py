@@ -307,6 +307,8 @@ def profile(
     if report:
         _write(report, json.dumps({name: result.report[name] for name in REPORT_FIGURES}, indent=1))
     facts = result.report
+    for line in facts["warnings"]:
+        click.echo(f"warning: {line}", err=True)
     click.echo(
         f"{facts['patches']} patches, {facts['seconds']:.1f} s; fit mean {facts['fit']['mean']:.2f}, "
         f"held out {facts['held_out']['mean']:.2f}, round trip {facts['round_trip']['mean']:.2f} dE00; "

@@ -91,6 +91,7 @@ def _keep(task: Task, result: ProfileResult) -> None:
         name: result.report[name]
         for name in ("fit", "held_out", "round_trip", "neutral_dch_max", "gamut_volume", "seconds")
     }
+    stage.result["doubts"] = result.report["warnings"]
     stage.save()
     _end(task.pk, Task.State.DONE, "done")
 

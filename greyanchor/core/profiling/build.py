@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from greyanchor.core.characterization import trust
 from greyanchor.core.characterization.model import FitReport, ForwardModel, characterize
 from greyanchor.core.colorimetry import Array, bradford_matrix, delta_e_2000, white_point, xyz_to_lab
 from greyanchor.core.errors import BadInput
@@ -88,6 +89,8 @@ def build_profile(
     began = time.perf_counter()
     progress(0.02, "fitting the printer model")
     model = characterize(readings, settings.light)
+    trust.check_colours(readings)
+    trust.check_model(model)
     progress(0.2, "finding the gamut")
     inverter = Inverter(model, settings.separation)
     white = media_white(readings, model)
@@ -120,6 +123,7 @@ def build_profile(
         "white": [float(v) for v in xyz_to_lab(100.0 * white)],
         "black_l": float(inverter.darkest),
         "bytes": len(data),
+        "warnings": trust.warnings(readings, model),
     }
     progress(1.0, "done")
     return ProfileResult(data, report, neutral, gamut, model)

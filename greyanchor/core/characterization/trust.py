@@ -1,0 +1,88 @@
+"""Whether readings can carry a profile: refused when they cannot, warned about when they barely do."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from greyanchor.core.characterization.model import ForwardModel
+from greyanchor.core.colorimetry import Array, delta_e_2000
+from greyanchor.core.errors import BadInput
+from greyanchor.core.readings import ReadingSet
+
+#: full ink closer to paper than this (Lab distance) did not print
+LEAST_SOLID = 12.0
+#: unseen patches farther off than this on average (dE00) are not one chart read once
+HOPELESS = 5.0
+_NOISY, _UNSURE, _THIN = 0.6, 0.8, 0.15
+
+
+def check_colours(readings: ReadingSet) -> None:
+    """Refuse readings whose inks did not print: `BadInput` names the ink and what to do."""
+    device, lab = readings.values(), readings.lab()
+    if float(np.linalg.norm(lab - lab.mean(axis=0), axis=1).max()) < LEAST_SOLID:
+        raise BadInput("all patches read alike: the instrument did not move, or an unprinted sheet was read")
+    paper = lab[device.max(axis=1) < 0.005].mean(axis=0)
+    for i, channel in enumerate(readings.channels):
+        alone = (device[:, i] > 0.98) & (np.delete(device, i, axis=1).max(axis=1) < 0.005)
+        if alone.any():
+            away = float(np.linalg.norm(lab[alone].mean(axis=0) - paper))
+            if away < LEAST_SOLID:
+                raise BadInput(
+                    f"full {channel} reads only {away:.0f} from paper in Lab: that ink did not print; check the nozzles"
+                )
+
+
+def check_model(model: ForwardModel) -> None:
+    """Refuse a model whose patches do not foretell one another."""
+    if model.held_out.mean > HOPELESS:
+        raise BadInput(
+            f"patches foretell one another only to {model.held_out.mean:.1f} dE00: "
+            "rows are mixed up, or two charts or prints were put together"
+        )
+
+
+def warnings(readings: ReadingSet, model: ForwardModel) -> list[str]:
+    """What makes a profile of these readings worse than it could be, and what to do; empty when nothing does."""
+    told = []
+    noise = repeat_noise(readings)
+    if noise is not None and noise > _NOISY:
+        told.append(
+            f"repeated patches lie {noise:.1f} dE00 from their mean: read the chart once more, or ask for several readings of each patch"
+        )
+    if model.held_out.mean > _UNSURE:
+        told.append(
+            f"unseen patches are foretold only to {model.held_out.mean:.1f} dE00 mean: a larger chart, or another reading of it, helps"
+        )
+    hole = emptiest(readings.values())
+    if hole[1] > _THIN:
+        where = " ".join(f"{c} {100 * v:.0f}" for c, v in zip(readings.channels, hole[0]))
+        told.append(
+            f"the chart is thin around {where} %: its nearest patch differs by {100 * hole[1]:.0f} % in the inks' mean"
+        )
+    return told
+
+
+def repeat_noise(readings: ReadingSet) -> float | None:
+    """Mean dE00 of repeated patches from the mean of their like; None without repeats."""
+    _, group, count = np.unique(
+        np.round(readings.values(), 4), axis=0, return_inverse=True, return_counts=True
+    )
+    group = group.reshape(-1)
+    lab = readings.lab()
+    centre = np.stack([np.bincount(group, lab[:, k]) / count for k in range(3)], axis=1)
+    repeated = count[group] > 1
+    if not repeated.any():
+        return None
+    return float(delta_e_2000(lab[repeated], centre[group][repeated]).mean())
+
+
+def emptiest(device: Array, count: int = 1500) -> tuple[Array, float]:
+    """The device value (channels,) inside the chart's ink range that is farthest from any patch, and how far (mean of inks)."""
+    pool = np.random.default_rng(11).random((count, device.shape[1]))
+    pool = pool[pool.sum(axis=1) <= device.sum(axis=1).max()]
+    nearest = np.full(len(pool), np.inf)
+    for start in range(0, len(device), 256):
+        block = np.abs(pool[:, None] - device[None, start : start + 256]).mean(axis=2)
+        nearest = np.minimum(nearest, block.min(axis=1))
+    worst = int(nearest.argmax())
+    return pool[worst], float(nearest[worst])
