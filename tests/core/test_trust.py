@@ -69,8 +69,8 @@ def test_noise_is_warned_about_with_what_to_do(profile_readings: ReadingSet) -> 
 
 
 def test_a_chart_with_a_hole_names_the_place(room: PrintRoom) -> None:
-    device = patches.profile_patches(500, 3.0)
-    middle = (np.abs(device - 0.5) < 0.42).all(axis=1)
+    device = patches.profile_patches(400, 3.0)
+    middle = (np.abs(device - 0.5) < 0.45).all(axis=1)
     holed = room.read(device[~middle])
     assert middle.sum() > 20
     place, distance = trust.emptiest(holed.values())
