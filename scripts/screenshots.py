@@ -77,6 +77,8 @@ def _draw(page: Page) -> None:
     shot("print-mode")
     page.click("text=Look at profile")
     shot("profile")
+    page.click("text=Predict a check")
+    shot("prediction")
     page.goto(f"{URL}/checks/")
     page.click("tr:has(.verdict-fail) a >> nth=0")
     shot("check-failing")
