@@ -87,8 +87,4 @@ KINDS = (
         "The environment, limits, curves and profile become one print mode under one name. Its readings and checks stay with it.",
     ),
 )
-#: kinds whose outcome can be taken from another mode
-CAN_INHERIT = (INK_LIMITS, LINEARIZATION, TOTAL_INK, PROFILE)
-#: kinds that the eye can decide when no instrument reads the media
-BY_EYE = (INK_LIMITS, LINEARIZATION, TOTAL_INK)
 BY_NAME = {kind.name: kind for kind in KINDS}

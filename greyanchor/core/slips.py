@@ -70,15 +70,13 @@ def looks_right(expected: Array, measured: Array, rough: bool = True) -> bool:
 def judge_row(
     expected: Array,
     measured: Array,
-    others: Mapping[int, Array] | None = None,
     rough: bool = True,
     around: Surroundings | None = None,
     row: int = 0,
 ) -> RowVerdict:
     """Hold a row's Lab (n, 3) against what is expected of it, and against likely slips.
 
-    What counts is whether reading the row backwards, shifted by a patch, or another row (`others` by
-    number, or every row `around` it) explains it far better. `rough` says that the expectation is only
+    What counts is whether reading the row backwards, shifted by a patch, or another row `around` it explains it far better. `rough` says that the expectation is only
     a model; an earlier reading of the same row is held to much less.
     """
     if len(measured) != len(expected):
@@ -89,11 +87,6 @@ def judge_row(
         return RowVerdict(False, "only paper was seen: place the ruler on the patches")
     own = _pattern_error(expected, measured)
     slips = _own_slips(expected, measured)
-    for number, lab in (others or {}).items():
-        if len(lab) == len(measured):
-            slips.append(
-                (_pattern_error(lab, measured), f"this looks like row {number}: place the ruler again")
-            )
     if around is not None and own > (3.0 if rough else 1.0):
         slips += _other_rows(measured, around, row)
     if slips:
@@ -269,7 +262,7 @@ def _told_by_rows(chart: ReadingSet, expected: Array, measured: Array, rough: bo
     wrong = []
     for number, lab in around.rows.items():
         seen = measured[chart.rows == number]
-        verdict = judge_row(lab, seen, None, rough, around, number)
+        verdict = judge_row(lab, seen, rough, around, number)
         if not verdict.ok:
             wrong.append(f"row {number}: {verdict.reason.split(': ')[0]}")
     if len(wrong) >= 2:

@@ -237,7 +237,7 @@ def _refusal(current: ReadingPass, row: int, lab: Array) -> str:
     if rough:
         expected = _bent_by_rows(current, expected)
     around = Surroundings.of(chart, expected)
-    verdict = judge_row(around.rows[row], lab, None, rough, around, row)
+    verdict = judge_row(around.rows[row], lab, rough, around, row)
     if verdict.ok:
         return ""
     before = current.attempts.get(f"refused {row}")

@@ -16,7 +16,7 @@ from greyanchor.core.readings import ReadingSet, match_chart
 from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.instrument import StripReader
 from greyanchor.core.simulation.standin import print_and_read
-from greyanchor.core.slips import judge_row
+from greyanchor.core.slips import Surroundings, judge_row
 from tests.conftest import CMYK
 
 
@@ -121,8 +121,18 @@ def test_a_slip_of_the_hand_is_named(passes: tuple[ReadingSet, ReadingSet], slip
 def test_the_wrong_row_is_recognised_and_a_right_one_is_kept(passes: tuple[ReadingSet, ReadingSet]) -> None:
     first, second = passes
     expected, neighbour = second.lab()[second.rows == 4], second.lab()[second.rows == 5]
-    assert judge_row(expected, first.lab()[first.rows == 4], {5: neighbour}).ok
-    verdict = judge_row(expected, first.lab()[first.rows == 5], {5: neighbour})
+    assert judge_row(
+        expected,
+        first.lab()[first.rows == 4],
+        around=Surroundings({4: expected, 5: neighbour}, {4: 1, 5: 1}),
+        row=4,
+    ).ok
+    verdict = judge_row(
+        expected,
+        first.lab()[first.rows == 5],
+        around=Surroundings({4: expected, 5: neighbour}, {4: 1, 5: 1}),
+        row=4,
+    )
     assert not verdict.ok and "row 5" in verdict.reason
 
 

@@ -122,7 +122,7 @@ def test_another_chart_bare_paper_and_impossible_spectra_are_named(
 )
 def test_a_slip_on_one_row_is_told_to_the_hands(chart: ReadingSet, passes: list[ReadingSet], make, words: str) -> None:  # type: ignore[no-untyped-def] # fmt: skip
     members = chart.rows == 6
-    verdict = judge_row(passes[0].lab()[members], make(passes[1].lab()[members]), None, False)
+    verdict = judge_row(passes[0].lab()[members], make(passes[1].lab()[members]), False)
     assert not verdict.ok and words in verdict.reason
 
 
@@ -132,9 +132,9 @@ def test_a_row_of_the_other_sheet_and_a_turned_sheet_are_told(
     around = Surroundings.of(chart, passes[0].lab())
     last_of_first = int(chart.rows[chart.sheets == 1].max())
     lab = passes[1].lab()
-    verdict = judge_row(lab[chart.rows == 2], lab[chart.rows == last_of_first + 2], None, False, around, 2)
+    verdict = judge_row(lab[chart.rows == 2], lab[chart.rows == last_of_first + 2], False, around, 2)
     assert f"row {last_of_first + 2} of sheet 2" in verdict.reason
-    turned = judge_row(lab[chart.rows == 1], lab[chart.rows == last_of_first][::-1], None, False, around, 1)
+    turned = judge_row(lab[chart.rows == 1], lab[chart.rows == last_of_first][::-1], False, around, 1)
     assert "upside down" in turned.reason
 
 
