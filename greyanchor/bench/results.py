@@ -12,6 +12,8 @@ from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.calibration.inklimit import find_limit, ramp_curves
 from greyanchor.core.calibration.lightinks import LightSplit, find_split
 from greyanchor.core.calibration.linearization import (
+    EVEN_LARGEST,
+    EVEN_MEAN,
     HANDLES,
     ToneScale,
     confirm,
@@ -179,7 +181,13 @@ def confirmation(readings: ReadingSet, aim: str) -> dict[str, Any]:
     scales = {c: _scale(s) for c, s in confirm(readings, aim).items()}
     mean = max(s["deviation_after"][0] for s in scales.values())
     largest = max(s["deviation_after"][1] for s in scales.values())
-    return {"scales": scales, "mean": mean, "max": largest, "good": mean <= 0.8 and largest <= 2.5}
+    return {
+        "scales": scales,
+        "mean": mean,
+        "max": largest,
+        "wanted": [EVEN_MEAN, EVEN_LARGEST],
+        "good": mean <= EVEN_MEAN and largest <= EVEN_LARGEST,
+    }
 
 
 def total_ink(readings: ReadingSet, marks: Marks) -> dict[str, Any]:

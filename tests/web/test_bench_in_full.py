@@ -17,6 +17,7 @@ from django.utils import timezone
 from greyanchor.bench import beginning, charts, eye, inheriting, restoring, services
 from greyanchor.bench.models import Baseline, Build, Restore, Stage
 from greyanchor.core.calibration.curves import CurveSet
+from greyanchor.core.calibration.linearization import EVEN_LARGEST, EVEN_MEAN
 from greyanchor.core.colorimetry import spectra_to_xyz
 from greyanchor.core.density import sctv
 from greyanchor.core.errors import BadInput
@@ -410,7 +411,8 @@ def test_the_curves_are_confirmed_by_a_second_print_and_become_the_baseline(
     read_print(stage_of(build, "linearization").confirm_print, user)
     stage = stage_of(build, "linearization")
     assert stage.result["confirm"]["mean"] <= 0.8 and stage.result["confirm"]["max"] <= 2.5
-    assert "The tone scale is even." in client.get(f"/builds/{build.pk}/").content.decode()
+    page = client.get(f"/builds/{build.pk}/").content.decode()
+    assert "The tone scale is even." in page and f"{EVEN_MEAN} and {EVEN_LARGEST} are wanted" in page
     accept(build, "linearization", user, {})
     baseline = Baseline.objects.get(mode=build.mode)
     assert baseline.confirmed and baseline.curves == stage.result["curves_csv"]

@@ -16,6 +16,9 @@ from greyanchor.core.density import sctv
 from greyanchor.core.errors import BadInput
 from greyanchor.core.readings import ReadingSet
 
+#: deviation of a confirming print from the aim that is taken as even, tone value percent: mean and largest
+EVEN_MEAN, EVEN_LARGEST = 0.8, 2.5
+
 
 @dataclass(frozen=True)
 class ToneScale:
