@@ -14,7 +14,7 @@ from greyanchor.bench.inheriting import Lender, lenders
 from greyanchor.bench.models import Build, Restore, Stage, Task
 from greyanchor.bench.services import objections, voided_by
 from greyanchor.checks.models import Check
-from greyanchor.core.agreement import Comparison
+from greyanchor.core.agreement import LARGEST_LIMIT, Comparison
 from greyanchor.core.calibration.consequences import Cost, drying_minutes, ink_load, limit_cost
 from greyanchor.core.calibration.inklimit import moved
 from greyanchor.core.calibration.ramps import find_ramps
@@ -54,6 +54,11 @@ class PrintView:
     map: str = ""
     worst: list[tuple[str, int, float]] = field(default_factory=list)
     suspects: str = ""
+
+    @property
+    def limit(self) -> float:
+        """dE00 above which two readings of a patch are not accepted."""
+        return LARGEST_LIMIT
 
     @property
     def next_number(self) -> int:
@@ -143,7 +148,7 @@ def print_view(job: SheetPrint, wanted: int) -> PrintView:
         view.suspects = ", ".join(map(str, found.rows_to_read_again))
         chart = job.chart.patches
         if chart.rows is not None and chart.columns is not None:
-            view.map = difference_map(chart.ids, found.differences, chart.rows, chart.columns, 2.0)
+            view.map = difference_map(chart.ids, found.differences, chart.rows, chart.columns, LARGEST_LIMIT)
             worst = np.argsort(found.differences)[::-1][:12]
             view.worst = [(chart.ids[i], int(chart.rows[i]), float(found.differences[i])) for i in worst]
     return view

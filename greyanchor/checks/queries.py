@@ -9,7 +9,7 @@ import numpy as np
 from greyanchor.checks.models import Check
 from greyanchor.checks.services import criterion_facts, patch_facts, summary_of
 from greyanchor.core.formats import icc
-from greyanchor.core.verification.predict import predict
+from greyanchor.core.verification.predict import OUT_OF_REACH, predict
 from greyanchor.core.verification.tolerances import SHIPPED
 from greyanchor.drawing.colours import hex_colours
 from greyanchor.drawing.patches import patch_map
@@ -30,6 +30,7 @@ def prediction_view(record: Profile, aim: AimRecord, tolerances: str, corrected:
     criteria = [criterion_facts(f) for f in found.result.findings]
     return {
         "prediction": found,
+        "reach": OUT_OF_REACH,
         "summary": summary_of(found.result),
         **result_view(criteria, patch_facts(found.result, found.strip)),
     }
