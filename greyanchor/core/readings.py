@@ -17,6 +17,16 @@ CONDITIONS = ("M0", "M1", "M2", "M3")
 SAME_DEVICE = 0.002
 
 
+def is_additive(channels: tuple[str, ...]) -> bool:
+    """Whether device values ask for light, not ink, so that 100 % of all of them is bare paper."""
+    return channels == ("R", "G", "B")
+
+
+def as_inks(device: Array, channels: tuple[str, ...]) -> Array:
+    """Device values (n, channels) as amounts of ink, or amounts of ink as device values: 0 is bare paper."""
+    return 1.0 - device if is_additive(channels) else device
+
+
 @dataclass(frozen=True)
 class ReadingSet:
     """One pass over a chart, or a chart alone when nothing has been measured.
@@ -115,6 +125,10 @@ class ReadingSet:
         if self.device is None:
             raise BadInput("there are no device values; the chart cannot be recognised")
         return self.device
+
+    def inks(self) -> Array:
+        """Amounts of ink (n, channels) 0..1: device values, turned about where light is asked for (RGB)."""
+        return as_inks(self.values(), self.channels)
 
     def select(self, index: npt.ArrayLike) -> ReadingSet:
         """The patches that `index` (mask or positions) names, in its order."""

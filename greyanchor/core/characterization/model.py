@@ -5,12 +5,13 @@ from __future__ import annotations
 import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
-from threadpoolctl import threadpool_limits
+from threadpoolctl import ThreadpoolController
 
 from greyanchor.core.characterization import neugebauer, residual
 from greyanchor.core.colorimetry import (
@@ -23,9 +24,10 @@ from greyanchor.core.colorimetry import (
     xyz_to_lab,
 )
 from greyanchor.core.errors import BadInput
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.readings import ReadingSet, is_additive
 
-MIN_PATCHES = 60
+MIN_PATCHES, MIN_GREY_PATCHES = 60, 12
+MAX_CHANNELS = 8
 _EPSILON = (6.0 / 29.0) ** 3
 _SLOPE = (29.0 / 6.0) ** 2 / 3.0
 _CURVE_POINTS = 513
@@ -56,6 +58,7 @@ class ForwardModel:
     ----------
     channels
         Ink names.
+        Device values inside the model are amounts of ink: 0 is bare paper, for RGB too.
     prior
         The Neugebauer model of the bands.
     to_xyz
@@ -87,10 +90,15 @@ class ForwardModel:
         grid = np.linspace(0.0, 1.0, _CURVE_POINTS)
         return np.column_stack([np.interp(even[:, c], e, grid) for c, e in enumerate(self.even)])
 
+    def to_device_with_slope(self, even: Array) -> tuple[Array, Array]:
+        """Device values (n, channels) of even coordinates, and how fast they grow with them."""
+        device = self.to_device(even)
+        return device, 1.0 / np.maximum(self._even_slope(device), 1e-3)
+
     def lab(self, device: Array) -> Array:
         """Lab (n, 3), D50 absolute, of device values (n, channels) in fractions."""
         values = np.clip(np.asarray(device, dtype=float), 0.0, 1.0)
-        return np.concatenate(_in_parallel(self._lab, values)) if len(values) else np.zeros((0, 3))
+        return np.concatenate(in_parallel(self._lab, values)) if len(values) else np.zeros((0, 3))
 
     def _lab(self, device: Array) -> Array:
         lab = xyz_to_lab(self.prior.predict(device) @ self.to_xyz)
@@ -101,7 +109,7 @@ class ForwardModel:
     def lab_with_gradient(self, device: Array) -> tuple[Array, Array]:
         """Lab (n, 3) and d Lab / d device (n, channels, 3)."""
         values = np.clip(np.asarray(device, dtype=float), 0.0, 1.0)
-        parts = _in_parallel(self._lab_with_gradient, values)
+        parts = in_parallel(self._lab_with_gradient, values)
         return np.concatenate([p[0] for p in parts]), np.concatenate([p[1] for p in parts])
 
     def _lab_with_gradient(self, device: Array) -> tuple[Array, Array]:
@@ -120,13 +128,19 @@ class ForwardModel:
         return np.column_stack([steps[c][position[:, c]] for c in range(device.shape[1])])
 
 
-def _in_parallel(work: Callable[[Array], Any], values: Array) -> list[Any]:
+def in_parallel(work: Callable[[Array], Any], values: Array, block: int = _BLOCK) -> list[Any]:
     """`work` on blocks of rows, on as many threads as there are cores: numpy lets go of the lock."""
-    blocks = [values[i : i + _BLOCK] for i in range(0, len(values), _BLOCK)] or [values]
+    blocks = [values[i : i + block] for i in range(0, len(values), block)] or [values]
     if len(blocks) == 1:
         return [work(blocks[0])]
-    with threadpool_limits(1), ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+    with _blas().limit(limits=1), ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         return list(pool.map(work, blocks))
+
+
+@lru_cache(maxsize=1)
+def _blas() -> ThreadpoolController:
+    """The matrix libraries' own threads, found once: looking for them takes longer than a block."""
+    return ThreadpoolController()
 
 
 def _lab_slope(xyz: Array) -> tuple[Array, Array]:
@@ -149,52 +163,68 @@ def adapted_weights(light: str) -> Array:
     return np.asarray(weights(light) @ bradford_matrix(white_point(light), D50_WHITE).T)
 
 
-def characterize(readings: ReadingSet, light: str = "D50", with_residual: bool = True) -> ForwardModel:
-    """Fit a model to readings of a profile chart.
+def characterize(
+    readings: ReadingSet, light: str = "D50", with_residual: bool = True, noise: float = 0.0
+) -> ForwardModel:
+    """Fit a model to readings of a profile chart, of any number of channels.
 
-    Uses spectra where there are any, else XYZ. Raises `BadInput` when there are too few patches,
-    no paper, or a channel never reaches 100 %.
+    Uses spectra where there are any, else XYZ. Patches that the chart repeats count as one, read more
+    often. `noise` is the standard deviation of one value of Lab, where readings told it. Raises
+    `BadInput` when there are too few patches, no paper, or a channel never reaches 100 %.
     """
-    device = readings.values()
-    _check_coverage(readings, device)
+    inks = readings.inks()
+    _check_coverage(readings, inks)
     if readings.spectra is not None:
         bands, to_xyz = readings.spectra, adapted_weights(light)
     else:
         bands, to_xyz = readings.xyz(light) / 100.0, 100.0 * np.eye(3)
-    prior = neugebauer.fit(device, np.asarray(bands))
-    even = _even_curves(prior, to_xyz, device.shape[1])
-    target = xyz_to_lab(np.asarray(bands) @ to_xyz)
+    inks, bands, counts = _merged(inks, np.asarray(bands))
+    prior = neugebauer.fit(inks, bands)
+    even = _even_curves(prior, to_xyz, inks.shape[1])
+    target = xyz_to_lab(bands @ to_xyz)
     bare = ForwardModel(readings.channels, prior, to_xyz, None, even, FitReport(0, 0, 0), FitReport(0, 0, 0))
-    left = target - bare.lab(device)
+    left = target - bare.lab(inks)
     if not with_residual:
         report = FitReport.of(delta_e_2000(target, target - left))
-        return ForwardModel(readings.channels, prior, to_xyz, None, even, report, report)
-    remainder = residual.fit(bare.to_even(device), left)
-    fitted = ForwardModel(readings.channels, prior, to_xyz, remainder, even, bare.fit, bare.held_out)
-    return ForwardModel(
-        readings.channels,
-        prior,
-        to_xyz,
-        remainder,
-        even,
-        FitReport.of(delta_e_2000(target, fitted.lab(device))),
-        FitReport.of(delta_e_2000(target, target + remainder.left_out)),
+        return replace(bare, fit=report, held_out=report)
+    remainder = residual.fit(bare.to_even(inks), left, counts, noise)
+    fitted = replace(bare, remainder=remainder)
+    return replace(
+        fitted,
+        fit=FitReport.of(delta_e_2000(target, fitted.lab(inks))),
+        held_out=FitReport.of(delta_e_2000(target, target + remainder.left_out)),
     )
 
 
-def _check_coverage(readings: ReadingSet, device: Array) -> None:
+def _merged(inks: Array, bands: Array) -> tuple[Array, Array, Array]:
+    """Each combination of inks once, with the mean of its readings and how many there were."""
+    _, first, group, counts = np.unique(
+        np.round(inks, 4), axis=0, return_index=True, return_inverse=True, return_counts=True
+    )
+    group = group.reshape(-1)
+    order = np.argsort(first)
+    mean = np.stack([np.bincount(group, band) / counts for band in bands.T], axis=1)
+    return inks[first[order]], mean[order], counts[order]
+
+
+def _check_coverage(readings: ReadingSet, inks: Array) -> None:
     if not readings.is_measured:
         raise BadInput("the file holds a chart, but no measured values")
-    if len(device) < MIN_PATCHES:
-        raise BadInput(f"{len(device)} patches are too few for a profile; at least {MIN_PATCHES} are needed")
-    if device.max(axis=1).min() > 0.005:
-        raise BadInput("no unprinted patch (all channels 0 %) was found; the profile needs the paper")
+    if not 1 <= inks.shape[1] <= MAX_CHANNELS:
+        raise BadInput(f"{inks.shape[1]} channels were read; profiles are built for 1 to {MAX_CHANNELS}")
+    needed = MIN_PATCHES if inks.shape[1] > 2 else MIN_GREY_PATCHES
+    if len(inks) < needed:
+        raise BadInput(f"{len(inks)} patches are too few for a profile; at least {needed} are needed")
+    if inks.max(axis=1).min() > 0.005:
+        light = is_additive(readings.channels)
+        what = "all channels 100 %, the paper of an RGB printer" if light else "all channels 0 %"
+        raise BadInput(f"no unprinted patch ({what}) was found; the profile needs the paper")
     for i, channel in enumerate(readings.channels):
-        if device[:, i].max() < 0.98:
-            raise BadInput(
-                f"channel {channel} reaches only {100 * device[:, i].max():.0f} %; the chart must go to 100 %"
-            )
-        if len(np.unique(np.round(device[:, i], 3))) < 3:
+        if inks[:, i].max() < 0.98:
+            end = 100.0 * (1.0 - inks[:, i].max() if is_additive(readings.channels) else inks[:, i].max())
+            whole = 0 if is_additive(readings.channels) else 100
+            raise BadInput(f"channel {channel} reaches only {end:.0f} %; the chart must go to {whole} %")
+        if len(np.unique(np.round(inks[:, i], 3))) < 3:
             raise BadInput(f"channel {channel} has fewer than three levels in the chart")
 
 

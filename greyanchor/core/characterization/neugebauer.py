@@ -15,7 +15,7 @@ from greyanchor.core.colorimetry import Array
 
 KNOTS = np.array([0.0, 0.1, 0.25, 0.45, 0.65, 0.82, 1.0])
 _FLOOR = 1e-4
-_MAX_FIT_PATCHES = 700
+_MAX_FIT_PATCHES = 450
 
 
 def subsets(channels: int) -> Array:
@@ -108,7 +108,7 @@ def fit(device: Array, bands: Array, start_n: float = 1.8) -> NeugebauerModel:
 
     result = least_squares(
         residual, start, bounds=(np.r_[1.0, np.full(len(start) - 1, -9.0)], np.r_[6.0, np.full(len(start) - 1, 9.0)]),
-        max_nfev=25, xtol=1e-5, ftol=1e-5,
+        max_nfev=12, xtol=1e-4, ftol=1e-4,
     )  # fmt: skip
     n, gains = _unpack(result.x, channels)
     roots = _primaries(demichel(_areas(device, gains)), np.maximum(bands, _FLOOR) ** (1.0 / n), channels)

@@ -9,14 +9,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.linalg import cho_factor, cho_solve, eigh
+from scipy.linalg import cho_factor, cho_solve, eigh, lapack
 
 from greyanchor.core.colorimetry import Array
+from greyanchor.core.errors import BadInput
 
-_LENGTHS = (0.4, 0.6, 0.9, 1.4, 2.0)
+_LENGTHS = (0.3, 0.5, 0.8, 1.2, 1.8, 2.6)
 _NOISES = np.geomspace(2e-4, 0.5, 20)
-_SEARCH_PATCHES = 900
-_CHUNK = 512
+_SEARCH_PATCHES = 650
+_CHUNK = 64
 _ROOT5 = float(np.sqrt(5.0))
 
 
@@ -46,9 +47,13 @@ class SmoothResidual:
         """Residual (n, outputs) at inputs (n, channels)."""
         out = np.empty((len(at), self.weights.shape[1]))
         weights = self.weights.astype(np.float32)
+        scale = _ROOT5 / self.length
+        places = self.places * scale
         for start in range(0, len(at), _CHUNK):
             block = at[start : start + _CHUNK]
-            out[start : start + _CHUNK] = _kernel(block, self.places, self.length, np.float32)[0] @ weights
+            r, fall = _distances(block * scale, places, np.float32)
+            fall *= 1.0 + r * (1.0 + r / 3.0)
+            out[start : start + _CHUNK] = fall @ weights
         return out
 
     def predict_with_gradient(self, at: Array) -> tuple[Array, Array]:
@@ -75,12 +80,7 @@ def _kernel(a: Array, b: Array, length: float, precision: type = np.float64) -> 
     Distances are always taken in double precision; `precision` is that of the rest.
     """
     scale = _ROOT5 / length
-    a, b = a * scale, b * scale
-    r = (-2.0 * a) @ b.T
-    r += (a * a).sum(1)[:, None]
-    r += (b * b).sum(1)[None]
-    r = np.sqrt(np.maximum(r, 0.0, out=r).astype(precision, copy=False))
-    fall = np.exp(-r)
+    r, fall = _distances(a * scale, b * scale, precision)
     slope = (1.0 + r) * fall
     r *= r
     r *= fall
@@ -90,16 +90,58 @@ def _kernel(a: Array, b: Array, length: float, precision: type = np.float64) -> 
     return r, slope
 
 
-def fit(places: Array, values: Array) -> SmoothResidual:
-    """Learn `values` (m, outputs) at `places` (m, channels); unseen regions fall back to zero."""
-    length, noise = _choose(places, values)
-    matrix = _kernel(places, places, length)[0]
-    matrix[np.diag_indices_from(matrix)] += noise
-    factor = cho_factor(matrix, lower=True, overwrite_a=True)
+def _distances(a: Array, b: Array, precision: type) -> tuple[Array, Array]:
+    """Distances (n, m) and exp(-distance); one product gives |a|^2 - 2 a b + |b|^2."""
+    left = np.hstack([-2.0 * a, (a * a).sum(1)[:, None], np.ones((len(a), 1))])
+    right = np.hstack([b, np.ones((len(b), 1)), (b * b).sum(1)[:, None]])
+    r = (left @ right.T).astype(precision, copy=False)
+    np.sqrt(np.maximum(r, 0.0, out=r), out=r)
+    return r, np.exp(-r)
+
+
+def fit(places: Array, values: Array, counts: Array | None = None, noise: float = 0.0) -> SmoothResidual:
+    """Learn `values` (m, outputs) at `places` (m, channels); unseen regions fall back to zero.
+
+    `counts` (m,) tells how many readings each value is the mean of. `noise` is the standard deviation
+    of one reading in the units of the values, where it is known: fits that claim less are stiffened.
+    """
+    length, ratio = _choose(places, values)
+    counts = np.ones(len(places)) if counts is None else counts
+    bare = _kernel(places, places, length)[0]
+    factor = _factor(bare, ratio, counts)
     weights = cho_solve(factor, values)
-    inverse_diagonal = np.diagonal(cho_solve(factor, np.eye(len(places))))
-    left_out = -weights / inverse_diagonal[:, None]
-    return SmoothResidual(places, weights, length, noise, left_out)
+    amplitude = float((values * weights).sum() / values.size)
+    if noise**2 > ratio * amplitude:
+        ratio = min(noise**2 / max(amplitude, 1e-12), float(_NOISES[-1]))
+        factor = _factor(bare, ratio, counts)
+        weights = cho_solve(factor, values)
+    left_out = -weights / _inverse_diagonal(factor)[:, None]
+    return SmoothResidual(places, weights, length, ratio, left_out)
+
+
+def _factor(kernel: Array, noise: float, counts: Array) -> tuple[Array, bool]:
+    matrix = kernel.copy()
+    matrix[np.diag_indices_from(matrix)] += noise / counts
+    return cho_factor(matrix, lower=True, overwrite_a=True)
+
+
+def _inverse_diagonal(factor: tuple[Array, bool]) -> Array:
+    inverse, failed = lapack.dpotri(factor[0], lower=factor[1])
+    if failed:
+        raise BadInput("the readings cannot be told apart: many patches are alike")
+    return np.asarray(np.diagonal(inverse))
+
+
+def uncertainty(places: Array, length: float, noise: float, at: Array) -> Array:
+    """Posterior variance (n,) relative to the signal's at inputs `at` (n, channels) (ibid., 2.26)."""
+    factor = _factor(_kernel(places, places, length)[0], noise, np.ones(len(places)))
+    across = _kernel(at, places, length)[0]
+    return np.asarray(1.0 - np.einsum("nm,mn->n", across, cho_solve(factor, across.T)))
+
+
+def kernel(a: Array, b: Array, length: float) -> Array:
+    """Matern 5/2 kernel (n, m) between inputs."""
+    return _kernel(a, b, length)[0]
 
 
 def _choose(places: Array, values: Array) -> tuple[float, float]:

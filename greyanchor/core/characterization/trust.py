@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from greyanchor.core.characterization.model import ForwardModel
 from greyanchor.core.colorimetry import Array, delta_e_2000
 from greyanchor.core.errors import BadInput
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.readings import ReadingSet, match_chart
 
 #: full ink closer to paper than this (Lab distance) did not print
 LEAST_SOLID = 12.0
@@ -18,7 +20,7 @@ _NOISY, _UNSURE, _THIN = 0.6, 0.8, 0.15
 
 def check_colours(readings: ReadingSet) -> None:
     """Refuse readings whose inks did not print: `BadInput` names the ink and what to do."""
-    device, lab = readings.values(), readings.lab()
+    device, lab = readings.inks(), readings.lab()
     if float(np.linalg.norm(lab - lab.mean(axis=0), axis=1).max()) < LEAST_SOLID:
         raise BadInput("all patches read alike: the instrument did not move, or an unprinted sheet was read")
     paper = lab[device.max(axis=1) < 0.005].mean(axis=0)
@@ -53,7 +55,7 @@ def warnings(readings: ReadingSet, model: ForwardModel) -> list[str]:
         told.append(
             f"unseen patches are foretold only to {model.held_out.mean:.1f} dE00 mean: a larger chart, or another reading of it, helps"
         )
-    hole = emptiest(readings.values())
+    hole = emptiest(readings.inks())
     if hole[1] > _THIN:
         where = " ".join(f"{c} {100 * v:.0f}" for c, v in zip(readings.channels, hole[0]))
         told.append(
@@ -64,16 +66,38 @@ def warnings(readings: ReadingSet, model: ForwardModel) -> list[str]:
 
 def repeat_noise(readings: ReadingSet) -> float | None:
     """Mean dE00 of repeated patches from the mean of their like; None without repeats."""
+    centre, repeated, _ = _like(readings)
+    if not repeated.any():
+        return None
+    return float(delta_e_2000(readings.lab()[repeated], centre[repeated]).mean())
+
+
+def repeat_spread(readings: ReadingSet) -> float:
+    """Standard deviation of one value of Lab, pooled over repeated patches; 0 without repeats."""
+    centre, repeated, groups = _like(readings)
+    freedom = int(repeated.sum()) - groups
+    if freedom < 4:
+        return 0.0
+    squares = (readings.lab()[repeated] - centre[repeated]) ** 2
+    return float(np.sqrt(squares.sum() / (3.0 * freedom)))
+
+
+def double_spread(passes: Sequence[ReadingSet]) -> float:
+    """Standard deviation of one value of Lab in the mean of several passes over one sheet; 0 with one pass."""
+    if len(passes) < 2:
+        return 0.0
+    labs = np.stack([match_chart(passes[0], p).lab() for p in passes])
+    return float(np.sqrt(labs.var(axis=0, ddof=1).mean() / len(passes)))
+
+
+def _like(readings: ReadingSet) -> tuple[Array, Array, int]:
+    """Mean Lab (n, 3) of each patch's like, which patches (n,) are repeated, and how many kinds of those there are."""
     _, group, count = np.unique(
         np.round(readings.values(), 4), axis=0, return_inverse=True, return_counts=True
     )
     group = group.reshape(-1)
-    lab = readings.lab()
-    centre = np.stack([np.bincount(group, lab[:, k]) / count for k in range(3)], axis=1)
-    repeated = count[group] > 1
-    if not repeated.any():
-        return None
-    return float(delta_e_2000(lab[repeated], centre[group][repeated]).mean())
+    centre = np.stack([np.bincount(group, values) / count for values in readings.lab().T], axis=1)
+    return centre[group], count[group] > 1, int((count > 1).sum())
 
 
 def emptiest(device: Array, count: int = 1500) -> tuple[Array, float]:

@@ -72,7 +72,18 @@ def matrix_tag(matrix: Array) -> bytes:
     )
 
 
-def build(tags: Mapping[str, bytes], channels: int, version: int, when: datetime, intent: int = 0) -> bytes:
+def colorant_tag(names: tuple[str, ...], lab: Array) -> bytes:
+    """`colorantTableType`: names and PCS Lab (n, 3) of the inks (ICC.1:2022, 10.5)."""
+    body = b"clrt\0\0\0\0" + struct.pack(">I", len(names))
+    codes = np.round(encode_lab(lab) * 65535.0).astype(int)
+    for name, code in zip(names, codes):
+        body += struct.pack(">32s3H", name.encode("ascii", "replace")[:31], *(int(c) for c in code))
+    return body
+
+
+def build(
+    tags: Mapping[str, bytes], channels: tuple[str, ...], version: int, when: datetime, intent: int = 0
+) -> bytes:
     """A whole output (`prtr`) profile from its tags; PCS is Lab. Version 4 carries the MD5 profile id."""
     table, body, placed = b"", b"", {}
     offset = 128 + 4 + 12 * len(tags)
@@ -86,7 +97,7 @@ def build(tags: Mapping[str, bytes], channels: int, version: int, when: datetime
     size = offset + len(body)
     header = struct.pack(
         ">I4sI4s4s4s6H4s4sI4s4sQI3i4s16s28x",
-        size, b"\0\0\0\0", 0x04400000 if version == 4 else 0x02400000, b"prtr", _SPACES[channels], b"Lab ",
+        size, b"\0\0\0\0", 0x04400000 if version == 4 else 0x02400000, b"prtr", _SPACES[len(channels)], b"Lab ",
         when.year, when.month, when.day, when.hour, when.minute, when.second,
         b"acsp", b"\0\0\0\0", 0, b"\0\0\0\0", b"\0\0\0\0", 0, intent,
         *(round(v * 65536) for v in PCS_WHITE), b"\0\0\0\0", b"\0" * 16,
@@ -137,6 +148,20 @@ class IccProfile:
     @property
     def description(self) -> str:
         return tag_text(self.tags.get("desc", b""))
+
+    @property
+    def inks(self) -> tuple[str, ...]:
+        """Channel names: those of the colour space, else those of the colorant table, else numbers."""
+        known = {"CMYK": tuple("CMYK"), "RGB": tuple("RGB"), "CMY": tuple("CMY"), "GRAY": ("K",)}
+        if self.space in known:
+            return known[self.space]
+        data = self.tags.get("clrt", b"")
+        if len(data) >= 12 + 38 * self.channels:
+            names = [data[12 + 38 * i : 44 + 38 * i] for i in range(self.channels)]
+            told = tuple(n.split(b"\0")[0].decode("latin-1") for n in names)
+            if all(told) and len(set(told)) == self.channels:
+                return told
+        return tuple(str(i + 1) for i in range(self.channels))
 
     @property
     def white(self) -> Array:

@@ -4,27 +4,32 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from typing import Any
 
 import numpy as np
 
+from greyanchor.core import jzazbz
 from greyanchor.core.characterization import trust
 from greyanchor.core.characterization.model import FitReport, ForwardModel, characterize
 from greyanchor.core.colorimetry import Array, bradford_matrix, delta_e_2000, white_point, xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
 from greyanchor.core.formats.icc_tables import encode_lut16
-from greyanchor.core.profiling.gamut import Gamut, gamut_of
+from greyanchor.core.profiling import sources
+from greyanchor.core.profiling.gamut import Gamut, gamut_from_lab
 from greyanchor.core.profiling.inversion import Inverter
-from greyanchor.core.profiling.rendering import Rendering
+from greyanchor.core.profiling.rendering import CENTRE_L, Rendering
 from greyanchor.core.profiling.separation import Separation
-from greyanchor.core.profiling.tables import TableSizes, backward_tables, forward_tables
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.profiling.shell import shell_of, surface_inks
+from greyanchor.core.profiling.tables import TableSizes, backward_tables, forward_tables, pcs_axes
+from greyanchor.core.readings import ReadingSet, as_inks
 
 Progress = Callable[[float, str], None]
-NEUTRAL_STEPS = 60
+NEUTRAL_STEPS = 120
+#: less lightness (L*) or volume (cubic Lab) than this is no gamut to profile
+LEAST_RANGE, LEAST_VOLUME = 12.0, 3000.0
 #: the figures of the command's report, in the order it gives them
 REPORT_FIGURES = ("patches", "seconds", "fit", "held_out", "round_trip", "neutral_dch_max", "gamut_volume")
 _COPYRIGHT = "No copyright, use freely"
@@ -32,14 +37,21 @@ _COPYRIGHT = "No copyright, use freely"
 
 @dataclass(frozen=True)
 class ProfileSettings:
-    """What a profile is built with; fractions, like the core."""
+    """What a profile is built with; fractions, like the core.
+
+    `sizes` None is `TableSizes.usual`. `source` is the gamut that perceptual and saturation renderings make
+    room for: a name of `sources.NAMES` or a profile. `noise` is the standard deviation of one value of Lab
+    in the readings, where double readings told it; repeated patches tell it otherwise.
+    """
 
     separation: Separation = field(default_factory=Separation)
     version: int = 4
     light: str = "D50"
     title: str = "Untitled print mode"
-    sizes: TableSizes = field(default_factory=TableSizes)
+    sizes: TableSizes | None = None
     created: datetime | None = None
+    source: str | icc.IccProfile = sources.USUAL
+    noise: float = 0.0
 
     def __post_init__(self) -> None:
         if self.version not in (2, 4):
@@ -77,38 +89,54 @@ def _quiet(share: float, text: str) -> None:
 def build_profile(
     readings: ReadingSet, settings: ProfileSettings, progress: Progress = _quiet
 ) -> ProfileResult:
-    """Characterize `readings` of a CMYK profile chart and assemble the whole ICC profile.
+    """Characterize `readings` of a profile chart and assemble the whole ICC profile.
 
     `progress` is told a share 0..1 and what is being done; it may raise to cancel.
     Raises `BadInput` when the readings cannot carry a profile.
     """
-    if readings.channels != tuple("CMYK"):
-        raise BadInput(
-            f"profiles are built for CMYK; these readings are of {'+'.join(readings.channels) or 'no channels'}"
-        )
     began = time.perf_counter()
     progress(0.02, "fitting the printer model")
-    model = characterize(readings, settings.light)
+    noise = settings.noise or trust.repeat_spread(readings)
+    model = characterize(readings, settings.light, noise=noise)
     trust.check_colours(readings)
     trust.check_model(model)
+    result = build_from_model(model, readings, settings, progress)
+    result.report["warnings"] += trust.warnings(readings, model)
+    result.report["noise"] = noise
+    result.report["seconds"] = round(time.perf_counter() - began, 2)
+    return result
+
+
+def build_from_model(
+    model: ForwardModel, readings: ReadingSet, settings: ProfileSettings, progress: Progress = _quiet
+) -> ProfileResult:
+    """Assemble the whole ICC profile of a fitted model; `readings` lend the media white and go into the file."""
+    began = time.perf_counter()
+    channels = len(model.channels)
+    sizes = settings.sizes or TableSizes.usual(channels)
+    total = min(settings.separation.total_ink, float(channels))
+    separation = replace(settings.separation, total_ink=total)
     progress(0.2, "finding the gamut")
-    inverter = Inverter(model, settings.separation)
+    inverter = Inverter(model, separation)
     white = media_white(readings, model)
-    gamut = gamut_of(model.lab, settings.separation.total_ink)
-    rendering = rendering_for(model, inverter, white, settings)
+    inks = surface_inks(channels, total, inverter.tops, inverter.black)
+    gamut = gamut_from_lab(model_lab(inverter, inks))
+    _refuse_no_gamut(gamut, channels)
+    rendering = rendering_for(inverter, white, inks, settings)
     progress(0.25, "device to Lab tables")
-    forward = forward_tables(model, rendering, settings.sizes)
+    forward = forward_tables(model, rendering, sizes)
 
     def inner(share: float, text: str) -> None:
         progress(0.32 + 0.6 * share, text)
 
-    backward, gamut_tag = backward_tables(inverter, rendering, settings.sizes, inner)
+    axes = pcs_axes(model, rendering, inks[:: max(1, len(inks) // 3000)])
+    backward, gamut_tag = backward_tables(inverter, rendering, sizes, axes, inner)
     progress(0.93, "assembling and proving the profile")
-    tags = _tags(settings, readings, white)
+    tags = _tags(settings, readings, model, white)
     tags |= {name: encode_lut16(lut) for name, lut in (forward | backward).items()}
     tags["gamt"] = encode_lut16(gamut_tag)
     when = settings.created or datetime.now(UTC)
-    data = icc.build(tags, 4, settings.version, when)
+    data = icc.build(tags, model.channels, settings.version, when)
     profile = icc.loads(data)
     neutral = neutral_axis(profile)
     report = {
@@ -116,61 +144,91 @@ def build_profile(
         "seconds": round(time.perf_counter() - began, 2),
         "fit": model.fit.as_dict(),
         "held_out": model.held_out.as_dict(),
-        "round_trip": round_trip(profile, model.lab, settings.separation.total_ink).as_dict(),
-        "neutral_dch_max": float(np.hypot(neutral[:, 6], neutral[:, 7])[printable(neutral)].max()),
+        "round_trip": round_trip(profile, _device_lab(model), total).as_dict(),
+        "neutral_dch_max": float(np.hypot(neutral[:, -2], neutral[:, -1])[printable(neutral)].max()),
         "gamut_volume": gamut.volume,
         "total_ink_max": float(100.0 * largest_total(profile)),
         "white": [float(v) for v in xyz_to_lab(100.0 * white)],
         "black_l": float(inverter.darkest),
         "bytes": len(data),
-        "warnings": trust.warnings(readings, model),
+        "smoothness": smoothness(neutral),
+        "warnings": [],
     }
     progress(1.0, "done")
     return ProfileResult(data, report, neutral, gamut, model)
 
 
+def _device_lab(model: ForwardModel) -> Callable[[Array], Array]:
+    return lambda device: model.lab(as_inks(device, model.channels))
+
+
+def model_lab(inverter: Inverter, inks: Array) -> Array:
+    """Absolute Lab (n, 3) of ink amounts by the compact model, which is near enough for a surface."""
+    return inverter.quick.lab(inverter.model.to_even(inks))
+
+
+def _refuse_no_gamut(gamut: Gamut, channels: int) -> None:
+    if gamut.lightest - gamut.darkest < LEAST_RANGE or (channels > 2 and gamut.volume < LEAST_VOLUME):
+        raise BadInput(
+            f"these limits leave no gamut (L* {gamut.darkest:.0f} to {gamut.lightest:.0f}): "
+            "raise total ink, the largest black or the limits of the channels"
+        )
+
+
+def smoothness(neutral: Array) -> float:
+    """Largest second difference of any ink along the neutral axis, in percent of ink per step squared."""
+    inks = neutral[printable(neutral), 1:-3]
+    return float(np.abs(np.diff(inks, 2, axis=0)).max()) if len(inks) > 2 else 0.0
+
+
 def media_white(readings: ReadingSet, model: ForwardModel) -> Array:
     """XYZ (Y = 1) of the unprinted media: the mean of its readings, adapted like the model."""
-    paper = readings.values().max(axis=1) < 1e-6
+    paper = readings.inks().max(axis=1) < 0.005
     if readings.spectra is not None:
         return np.asarray(readings.spectra[paper].mean(axis=0) @ model.to_xyz / 100.0)
     return np.asarray(readings.xyz()[paper].mean(axis=0) / 100.0)
 
 
-def rendering_for(
-    model: ForwardModel, inverter: Inverter, white: Array, settings: ProfileSettings
-) -> Rendering:
-    """The intents' maps for one model: gamut and darkest colour on the media-relative scale."""
-    bare = Rendering(
-        white, Gamut(np.zeros((51, 72)), 100.0, 0.0), 0.0, icc.perceptual_black(settings.version)
-    )
-    relative = gamut_of(lambda d: bare.relative(model.lab(d)), settings.separation.total_ink)
+def rendering_for(inverter: Inverter, white: Array, inks: Array, settings: ProfileSettings) -> Rendering:
+    """The intents' maps for one model: gamut surfaces and darkest colour on the media-relative scale."""
+    bare = Rendering(white, 0.0, icc.perceptual_black(settings.version))
     neutral = np.array([[inverter.darkest, *(0.5 * inverter.white[1:])]])
     darkest = float(bare.relative(neutral)[0, 0])
-    return Rendering(white, relative, darkest, bare.pcs_black)
+    ends = Rendering(white, darkest, bare.pcs_black)
+    if len(inverter.model.channels) < 3:
+        return ends
+    axis = jzazbz.from_lab(np.array([[darkest, 0.0, 0.0], [100.0, 0.0, 0.0], [CENTRE_L, 0.0, 0.0]]))[:, 0]
+    low, high, centre = (float(v) for v in axis)
+    middle = np.array([centre, 0.0, 0.0])
+    printer = shell_of(jzazbz.from_lab(bare.relative(model_lab(inverter, inks))), middle, (low, high))
+    source = shell_of(ends.lay_ends(sources.source_points(settings.source)), middle, (low, high))
+    return replace(ends, printer=printer, source=source)
 
 
-def _tags(settings: ProfileSettings, readings: ReadingSet, white: Array) -> dict[str, bytes]:
+def _tags(settings: ProfileSettings, readings: ReadingSet, model: ForwardModel, white: Array) -> dict[str, bytes]:
     text = icc.unicode_tag if settings.version == 4 else icc.text_tag
     describe = icc.unicode_tag if settings.version == 4 else icc.description_tag
     tags = {"desc": describe(settings.title), "cprt": text(_COPYRIGHT), "wtpt": icc.xyz_tag(white)}
     if settings.version == 4:
         tags["chad"] = icc.matrix_tag(bradford_matrix(white_point(settings.light), 100.0 * icc.PCS_WHITE))
+    if len(model.channels) > 4:
+        tags["clrt"] = icc.colorant_tag(model.channels, model.lab(np.eye(len(model.channels))))
     tags["targ"] = icc.text_tag(cgats.dumps(readings))
     return tags
 
 
 def neutral_axis(profile: icc.IccProfile, steps: int = NEUTRAL_STEPS) -> Array:
-    """How media-relative neutrals are printed: (steps, 8) of aim L*, C M Y K percent, and L* a* b* reached."""
+    """How media-relative neutrals are printed: (steps, channels + 4) of aim L*, inks in percent, L* a* b* reached."""
     lightness = np.linspace(100.0, 0.0, steps)
     lab = np.column_stack([lightness, np.zeros(steps), np.zeros(steps)])
     device = profile.lab_to_device(lab, "relative")
-    return np.column_stack([lightness, 100.0 * device, profile.device_to_lab(device, "relative")])
+    reached = profile.device_to_lab(device, "relative")
+    return np.column_stack([lightness, 100.0 * as_inks(device, profile.inks), reached])
 
 
 def printable(neutral: Array) -> Array:
     """Steps whose lightness the printer reaches."""
-    return np.asarray(np.abs(neutral[:, 0] - neutral[:, 5]) < 1.5)
+    return np.asarray(np.abs(neutral[:, 0] - neutral[:, -3]) < 1.5)
 
 
 def round_trip(
@@ -178,19 +236,31 @@ def round_trip(
 ) -> FitReport:
     """Lab to device and back through the finished tables, dE00, for colours inside the gamut.
 
-    `to_lab` maps device fractions (n, 4) to absolute Lab: the model, or the profile's own table.
+    `to_lab` maps device fractions (n, channels) to absolute Lab: the model, or the profile's own table.
     """
-    device = np.random.default_rng(5).random((count * 2, 4))
-    device[: count // 2, 3] = 0.0
-    device = device[device.sum(axis=1) < 0.95 * total_ink][:count]
-    aim = to_lab(device)
+    inks = random_inks(profile.channels, total_ink, count)
+    aim = to_lab(as_inks(inks, profile.inks))
+    if profile.channels == 1:  # what a grey printer's paper and ink look like is no choice of the profile
+        aim = profile.device_to_lab(as_inks(inks, profile.inks))
     return FitReport.of(delta_e_2000(aim, to_lab(profile.lab_to_device(aim))))
 
 
-def largest_total(profile: icc.IccProfile, side: int = 41) -> float:
-    """Largest sum of channels (fraction) that the relative colorimetric table prints, over a dense net of Lab."""
+def random_inks(channels: int, total_ink: float, count: int) -> Array:
+    """Ink amounts (about count, channels) well inside `total_ink`, a quarter of them without black; seeded."""
+    random = np.random.default_rng(5).random((count * 2, channels))
+    if channels > 3:
+        random[: count // 2, 3] = 0.0
+    if channels > 4:  # neighbours do not all print at once
+        random[:, 4:] *= np.random.default_rng(6).random((count * 2, channels - 4)) < 1.0 / 3.0
+    return random[random.sum(axis=1) < 0.95 * total_ink][:count]
+
+
+def largest_total(profile: icc.IccProfile, side: int = 33) -> float:
+    """Largest sum of inks (fraction) that any B2A table prints, over a dense net of Lab."""
     axis_l, axis_ab = np.linspace(0.0, 100.0, side), np.linspace(-128.0, 127.0, side)
     lab = np.stack(np.meshgrid(axis_l, axis_ab, axis_ab, indexing="ij"), axis=-1).reshape(-1, 3)
-    return float(
-        max(profile.lab_to_device(lab, i).sum(axis=1).max() for i in ("relative", "perceptual", "saturation"))
-    )
+
+    def most(intent: str) -> float:
+        return float(as_inks(profile.lab_to_device(lab, intent), profile.inks).sum(axis=1).max())
+
+    return max(most(i) for i in ("relative", "perceptual", "saturation"))

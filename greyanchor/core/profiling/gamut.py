@@ -9,6 +9,9 @@ import numpy as np
 from scipy.ndimage import gaussian_filter, map_coordinates
 
 from greyanchor.core.colorimetry import Array
+from greyanchor.core.profiling.separation import black_of
+from greyanchor.core.profiling.shell import surface_inks
+from greyanchor.core.readings import as_inks
 
 LEVELS = 51
 HUES = 72
@@ -51,37 +54,14 @@ class Gamut:
         return np.column_stack([chroma * np.cos(np.radians(hue)), chroma * np.sin(np.radians(hue))])
 
 
-def gamut_of(to_lab: Callable[[Array], Array], total_ink: float, steps: int = 19) -> Gamut:
-    """Boundary of everything CMYK under `total_ink` prints, sampled on the faces of the device solid.
+def gamut_of(to_lab: Callable[[Array], Array], total_ink: float, channels: tuple[str, ...] = tuple("CMYK")) -> Gamut:
+    """Boundary of everything that `channels` print under `total_ink`, sampled on the faces of the device solid.
 
-    `to_lab` maps device fractions (n, 4) to Lab (n, 3).
+    `to_lab` maps device fractions (n, channels) to Lab (n, 3).
     """
-    device = surface_samples(total_ink, steps)
-    return gamut_from_lab(to_lab(device))
-
-
-def surface_samples(total_ink: float, steps: int) -> Array:
-    """Device values on faces where one of C, M, Y is 0 or 1 without black, and dark ones with black."""
-    t = np.linspace(0.0, 1.0, steps)
-    faces = []
-    for fixed in range(3):
-        for value in (0.0, 1.0):
-            a, b = (m.ravel() for m in np.meshgrid(t, t))
-            face = np.zeros((len(a), 4))
-            face[:, [i for i in range(3) if i != fixed]] = np.column_stack([a, b])
-            face[:, fixed] = value
-            faces.append(face)
-            if value == 0.0:
-                for black in np.linspace(0.05, 1.0, 20):
-                    dark = face.copy()
-                    dark[:, 3] = black
-                    faces.append(dark)
-    device = np.vstack(faces)
-    sums = device.sum(axis=1)
-    over = sums > total_ink
-    colours = np.maximum(device[over, :3].sum(axis=1), 1e-9)
-    device[over, :3] *= ((total_ink - device[over, 3]) / colours)[:, None]
-    return device
+    n = len(channels)
+    inks = surface_inks(n, min(total_ink, float(n)), np.ones(n), black_of(channels))
+    return gamut_from_lab(to_lab(as_inks(inks, channels)))
 
 
 def gamut_from_lab(lab: Array) -> Gamut:

@@ -1,9 +1,11 @@
-"""Inversion of the forward model at many colours at once.
+"""Inversion of the forward model at many colours at once, for any number of inks.
 
 A damped Gauss-Newton step for all points together: residuals are lightness, chroma and hue
-differences, a soft pull of black to its aim, and a hinge on total ink. Coordinates are the model's
-even ones, bounded to 0..1. In gamut the colour is met exactly; outside, the weights let lightness
-and chroma give way before hue does.
+differences, soft pulls of the inks to their aims, and a hinge on total ink. Coordinates are the
+model's even ones, bounded to 0 and each ink's limit. The steps are taken on the compact model; what
+that misses is then taken out against the model itself. Pulls only choose among inks that print the
+same colour: in the last rounds each point is anchored where it stands, so that the colour is met.
+Outside the gamut lightness and chroma give way before hue does.
 """
 
 from __future__ import annotations
@@ -12,16 +14,22 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy.spatial import cKDTree
+from scipy.stats import qmc
 
-from greyanchor.core.characterization.model import ForwardModel
+from greyanchor.core import jzazbz
+from greyanchor.core.characterization.compact import CompactModel, compact
+from greyanchor.core.characterization.model import ForwardModel, in_parallel
 from greyanchor.core.colorimetry import Array
-from greyanchor.core.profiling.separation import Separation
+from greyanchor.core.profiling.separation import Separation, black_of
 
-_HUE_WEIGHT = 2.2
+_HUE_WEIGHT = 2.6
 _CHROMA_WEIGHT = 0.8
 _BLACK_PULL = 4.0
+_ANCHOR_PULL = 1.0
 _TOTAL_PULL = 400.0
-_BLACK = 3
+#: colours missed by less than this by the compact model (weighted Lab) are worth taking to the model itself
+_WITHIN_REACH = 2.0
+_NET = 4096
 
 
 @dataclass(frozen=True)
@@ -33,128 +41,214 @@ class Inversion:
     error: Array
 
 
-class Inverter:
-    """Turns Lab into device values through one model and one separation."""
+@dataclass
+class _Points:
+    """Colours being solved: aims (n, 3), their weights (n, 3, 3), ink aims (n, channels) and their pulls."""
 
-    def __init__(self, model: ForwardModel, separation: Separation, margin: float = 0.004) -> None:
+    lab: Array
+    weights: Array
+    anchor: Array
+    pull: Array
+
+
+class Inverter:
+    """Turns Lab into amounts of ink through one model and one separation."""
+
+    def __init__(
+        self, model: ForwardModel, separation: Separation, margin: float = 0.004, quick: CompactModel | None = None
+    ) -> None:
         self.model = model
         self.separation = separation
+        self.channels = len(model.channels)
+        self.black = black_of(model.channels)
         self.total = separation.total_ink * (1.0 - margin)
-        self.white = model.lab(np.zeros((1, 4)))[0]
+        self.quick = quick or compact(model, min(separation.total_ink * 1.05, float(self.channels)))
+        self.tops = separation.tops(model.channels)
+        self._even_tops = model.to_even(self.tops[None])[0]
+        self._even_tops[self.tops >= 1.0] = 1.0
+        self.white = model.lab(np.zeros((1, self.channels)))[0]
+        self._pull = self._pulls()
         self._places, self._labs = self._lookup()
-        self._tree = cKDTree(np.column_stack([self._labs, 35.0 * self._places[:, _BLACK]]))
+        self._tree = cKDTree(self._keys(self._labs, self._places))
         self.darkest = float(self._labs[:, 0].min())
 
-    def _lookup(self) -> tuple[Array, Array]:
-        """A coarse net of the device space under total ink, with its Lab."""
-        levels = np.linspace(0.0, 1.0, 9)
-        black = np.linspace(0.0, 1.0, 7)
-        net = np.stack(np.meshgrid(levels, levels, levels, black, indexing="ij"), axis=-1).reshape(-1, 4)
-        device = self.model.to_device(net)
-        device[:, _BLACK] = np.minimum(device[:, _BLACK], self.separation.max_black)
-        sums = device.sum(axis=1)
-        over = sums > self.total
-        colours = device[over, :3].sum(axis=1)
-        room = np.maximum(self.total - device[over, _BLACK], 0.0)
-        device[over, :3] *= (room / np.maximum(colours, 1e-9))[:, None]
-        return self.model.to_even(device), self.model.lab(device)
+    def _pulls(self) -> Array:
+        """Weight (channels,) of each ink's pull: black to its aim, and with more than four inks all to little."""
+        pull = np.zeros(self.channels)
+        if self.channels > 4:
+            # squared pulls share a colour smoothly among neighbours; what is pulled less, takes over more
+            pull[:] = 2.0
+            pull[4:] = 4.0 ** (1.0 - 2.0 * self.separation.handover)
+        if self.black is not None:
+            pull[self.black] = _BLACK_PULL
+        return pull
 
-    def black_aim(self, lab: Array) -> Array:
-        """Black aimed at (n,), in even coordinates, for absolute Lab (n, 3)."""
-        chroma = np.hypot(lab[:, 1] - self.white[1], lab[:, 2] - self.white[2])
-        aim = self.separation.black_aim(lab[:, 0], chroma, float(self.white[0]), self.darkest)
-        device = np.zeros((len(aim), 4))
-        device[:, _BLACK] = aim
-        return self.model.to_even(device)[:, _BLACK]
+    def _lookup(self) -> tuple[Array, Array]:
+        """A coarse net of the device space within the limits, in even coordinates, with its Lab."""
+        net = self._net() * self._even_tops
+        device = self.model.to_device(net)
+        even = self.model.to_even(self._hold_total(device))
+        return even, self.quick.lab(even)
+
+    def _net(self) -> Array:
+        if self.channels <= 4:
+            side = {1: 257, 2: 65, 3: 17, 4: 9}[self.channels]
+            axes = [np.linspace(0.0, 1.0, side)] * self.channels
+            return np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, self.channels)
+        random = qmc.Sobol(self.channels, scramble=True, rng=np.random.default_rng(8)).random_base2(
+            int(np.log2(_NET))
+        )
+        random = np.clip(1.4 * random - 0.2, 0.0, 1.0)  # walls and corners as well
+        extra = random.copy()
+        extra[:, 4:] *= extra[:, 4:] == extra[:, 4:].max(axis=1, keepdims=True)
+        plain = random.copy()
+        plain[:, 4:] = 0.0
+        return np.vstack([extra, plain])
+
+    def _keys(self, lab: Array, even: Array) -> Array:
+        if self.black is None:
+            return lab
+        return np.column_stack([lab, 35.0 * even[:, self.black]])
+
+    def aims(self, lab: Array) -> Array:
+        """Ink aims (n, channels), in even coordinates, for absolute Lab (n, 3): black by the separation, else none."""
+        aim = np.zeros((len(lab), self.channels))
+        if self.black is not None:
+            chroma = np.hypot(lab[:, 1] - self.white[1], lab[:, 2] - self.white[2])
+            aim[:, self.black] = self.separation.black_aim(lab[:, 0], chroma, float(self.white[0]), self.darkest)
+            aim[:, self.black] = self.model.to_even(aim)[:, self.black]
+        return aim
 
     def solve(
         self, lab: Array, start: Array | None = None, rounds: int = 14, tolerance: float = 0.01
     ) -> Inversion:
-        """Device values for absolute Lab (n, 3); `start` (n, 4) are even coordinates to begin from."""
-        black = self.black_aim(lab)
-        even = (
-            self._places[self._tree.query(np.column_stack([lab, 35.0 * black]))[1]]
-            if start is None
-            else start.copy()
-        )
-        top = np.ones(4)
-        top[_BLACK] = self.model.to_even(np.array([[0.0, 0.0, 0.0, self.separation.max_black]]))[0, _BLACK]
-        damping = np.full(len(lab), 0.03)
-        residual, jacobian = self._residual(even, lab, black)
-        cost = (residual**2).sum(axis=1)
-        active = np.arange(len(lab))
-        rest = np.zeros(len(lab), dtype=int)
+        """Ink for absolute Lab (n, 3); `start` (n, channels) are even coordinates to begin from."""
+        if not len(lab):
+            return Inversion(np.zeros((0, self.channels)), np.zeros((0, self.channels)), np.zeros(0))
+        aims = self.aims(lab)
+        even = self._places[self._tree.query(self._keys(lab, aims))[1]] if start is None else start.copy()
+        even = np.clip(even, 0.0, self._even_tops)
+        points = _Points(lab, self._weights(lab), aims, self._pull)
+        even, _ = self._descend(points, even, rounds, tolerance)
+        points = _Points(lab, points.weights, even.copy(), np.minimum(self._pull, _ANCHOR_PULL))
+        even, error = self._descend(points, even, 4, tolerance)
+        if start is None:
+            self._try_again(points, even, error)
+        error = self._to_the_model(points, even, error)
+        device = self._hold_total(self.model.to_device(even))
+        return Inversion(even, device, error)
+
+    def _try_again(self, points: _Points, even: Array, error: Array) -> None:
+        """Begin anew at the nearest colour of the net, whatever its black, where the first way got stuck."""
+        stuck = np.flatnonzero((error > 0.2) & (error < 4.0 * _WITHIN_REACH))
+        if not len(stuck):
+            return
+        nearest = cKDTree(self._labs).query(points.lab[stuck])[1]
+        part = _Points(points.lab[stuck], points.weights[stuck], self._places[nearest], points.pull)
+        other, other_error = self._descend(part, self._places[nearest], 8, 0.01)
+        better = other_error < error[stuck] - 0.1
+        even[stuck[better]], error[stuck[better]] = other[better], other_error[better]
+
+    def _to_the_model(self, points: _Points, even: Array, error: Array) -> Array:
+        """Take out what the compact model misses at colours within reach; `even` is changed in place."""
+        near = np.flatnonzero(error < _WITHIN_REACH)
+        if not len(near):
+            return error
+        for _ in range(2):
+            missed = self.model.lab(self.model.to_device(even[near])) - self.quick.lab(even[near])
+            part = _Points(points.lab[near] - missed, points.weights[near], even[near].copy(), points.pull)
+            even[near], error[near] = self._descend(part, even[near], 2, 0.001)
+        return error
+
+    def _descend(self, points: _Points, even: Array, rounds: int, tolerance: float) -> tuple[Array, Array]:
+        """Even coordinates (n, channels) after `rounds` steps, and the weighted miss (n,) that is left."""
+        even = even.copy()
+        miss, cost, gradient, normal = self._normal(points, even, slice(None))
+        damping = np.full(len(even), 0.03)
+        active, rest = np.arange(len(even)), np.zeros(len(even), dtype=int)
         for _ in range(rounds):
-            if not len(active):
-                break
-            step = _step(residual[active], jacobian[active], even[active], top, damping[active])
-            trial = np.clip(even[active] + step, 0.0, top)
-            new_residual, new_jacobian = self._residual(trial, lab[active], black[active])
-            new_cost = (new_residual**2).sum(axis=1)
+            step = _step(gradient[active], normal[active], even[active], self._even_tops, damping[active])
+            trial = np.clip(even[active] + step, 0.0, self._even_tops)
+            new_miss, new_cost, new_gradient, new_normal = self._normal(points, trial, active)
             better = new_cost < cost[active]
-            taken = active[better]
             moved = np.abs(trial - even[active]).max(axis=1)
             gain = np.sqrt(cost[active]) - np.sqrt(new_cost)
-            even[taken], cost[taken] = trial[better], new_cost[better]
-            residual[taken], jacobian[taken] = new_residual[better], new_jacobian[better]
+            taken = active[better]
+            even[taken], cost[taken], miss[taken] = trial[better], new_cost[better], new_miss[better]
+            gradient[taken], normal[taken] = new_gradient[better], new_normal[better]
             damping[active] = np.where(better, damping[active] * 0.25, np.minimum(damping[active] * 6.0, 1e4))
             outside = (better & (gain < tolerance) & (new_cost > 4.0)) & (moved < 0.03)
             # a coordinate held at its bound may come free one step later, so rest twice before leaving
             rest[active] = np.where((better & (moved < 0.003)) | (moved < 1e-5), rest[active] + 1, 0)
-            done = (rest[active] > 1) | outside
-            active = active[~done]
-        device = self._hold_total(self.model.to_device(even))
-        return Inversion(even, device, np.linalg.norm(residual[:, :3], axis=1))
+            active = active[~((rest[active] > 1) | outside)]
+            if not len(active):
+                break
+        return even, miss
+
+    def _normal(self, points: _Points, even: Array, which: Array | slice) -> tuple[Array, Array, Array, Array]:
+        """Colour miss (n,), cost (n,), gradient (n, channels) and normal matrix (n, channels, channels)."""
+        got, slope = self.quick.lab_with_gradient(even)
+        weights = points.weights[which]
+        missed = (weights @ (got - points.lab[which])[:, :, None])[:, :, 0]
+        by_colour = weights @ np.swapaxes(slope, 1, 2)
+        away = points.pull * (even - points.anchor[which])
+        device, device_slope = self.model.to_device_with_slope(even)
+        over = _TOTAL_PULL * np.maximum(device.sum(axis=1) - self.total, 0.0)
+        by_total = np.where(over[:, None] > 0, _TOTAL_PULL * device_slope, 0.0)
+        colour = (missed**2).sum(axis=1)
+        cost = colour + (away**2).sum(axis=1) + over**2
+        across = np.swapaxes(by_colour, 1, 2)
+        gradient = (across @ missed[:, :, None])[:, :, 0] + points.pull * away + by_total * over[:, None]
+        normal = across @ by_colour + by_total[:, :, None] * by_total[:, None, :]
+        diagonal = np.einsum("njj->nj", normal)
+        diagonal += points.pull**2
+        return np.sqrt(colour), cost, gradient, normal
 
     def _hold_total(self, device: Array) -> Array:
+        """Device values with the sum held: inks other than black give way evenly, and black only when alone too much."""
         over = np.maximum(device.sum(axis=1) - self.total, 0.0)
-        colours = device[:, :3].sum(axis=1)
-        device[:, :3] *= (1.0 - over / np.maximum(colours, 1e-9))[:, None]
+        colours = [i for i in range(self.channels) if i != self.black]
+        sums = device[:, colours].sum(axis=1)
+        device[:, colours] *= (1.0 - np.minimum(over / np.maximum(sums, 1e-9), 1.0))[:, None]
         return device
 
-    def _residual(self, even: Array, lab: Array, black: Array) -> tuple[Array, Array]:
-        """Weighted residuals (n, 5) and their gradient by even coordinates (n, 5, 4)."""
-        device = self.model.to_device(even)
-        got, by_device = self.model.lab_with_gradient(device)
-        slope = 1.0 / np.maximum(self.model._even_slope(device), 1e-3)
-        by_even = by_device * slope[:, :, None]
-        weights = _lch_weights(lab)
-        residual = np.empty((len(even), 5))
-        jacobian = np.zeros((len(even), 5, 4))
-        residual[:, :3] = (weights @ (got - lab)[:, :, None])[:, :, 0]
-        jacobian[:, :3] = weights @ np.swapaxes(by_even, 1, 2)
-        residual[:, 3] = _BLACK_PULL * (even[:, _BLACK] - black)
-        jacobian[:, 3, _BLACK] = _BLACK_PULL
-        over = device.sum(axis=1) - self.total
-        residual[:, 4] = _TOTAL_PULL * np.maximum(over, 0.0)
-        jacobian[:, 4] = np.where(over[:, None] > 0, _TOTAL_PULL * slope, 0.0)
-        return residual, jacobian
+    def _weights(self, lab: Array) -> Array:
+        """Matrices (n, 3, 3) that turn a Lab difference into weighted lightness, chroma and hue parts at `lab`."""
+        if self.channels == 1:
+            only_light = np.zeros((len(lab), 3, 3))
+            only_light[:, 0, 0] = 1.0
+            return only_light
+        return np.concatenate(in_parallel(_hue_weights, lab, 8192))
 
 
-def _lch_weights(lab: Array) -> Array:
-    """Rotation (n, 3, 3) of a Lab difference into weighted lightness, chroma and hue parts at `lab`."""
+def _hue_weights(lab: Array) -> Array:
+    """The direction of hue is that of JzAzBz, turned by a little at `lab`, in the plane of a* and b*."""
     chroma = np.hypot(lab[:, 1], lab[:, 2])
-    hue = np.arctan2(lab[:, 2], lab[:, 1])
-    cos, sin = np.cos(hue), np.sin(hue)
+    jab = jzazbz.from_lab(lab)
+    turned = jab + 0.01 * np.column_stack([np.zeros(len(lab)), -jab[:, 2], jab[:, 1]])
+    along = jzazbz.to_lab(turned)[:, 1:] - jzazbz.to_lab(jab)[:, 1:]
+    length = np.linalg.norm(along, axis=1)
+    plain = np.column_stack([-lab[:, 2], lab[:, 1]]) / np.maximum(chroma, 1e-9)[:, None]
+    known = (length > 1e-9) & np.isfinite(length)
+    along = np.where(known[:, None], along / np.maximum(length, 1e-9)[:, None], plain)
     trust = chroma / (chroma + 10.0)  # near the neutral axis hue has no meaning, so weights meet there
     wc = 1.0 + (_CHROMA_WEIGHT - 1.0) * trust
     wh = 1.0 + (_HUE_WEIGHT - 1.0) * trust
     out = np.zeros((len(lab), 3, 3))
     out[:, 0, 0] = 1.0
-    out[:, 1, 1], out[:, 1, 2] = wc * cos, wc * sin
-    out[:, 2, 1], out[:, 2, 2] = -wh * sin, wh * cos
+    out[:, 1, 1], out[:, 1, 2] = wc * along[:, 1], -wc * along[:, 0]
+    out[:, 2, 1], out[:, 2, 2] = wh * along[:, 0], wh * along[:, 1]
     return out
 
 
-def _step(residual: Array, jacobian: Array, even: Array, top: Array, damping: Array) -> Array:
-    """One damped step (n, 4); coordinates that would leave their bounds are held."""
-    across = np.swapaxes(jacobian, 1, 2)
-    gradient = (across @ residual[:, :, None])[:, :, 0]
-    normal = across @ jacobian
+def _step(gradient: Array, normal: Array, even: Array, top: Array, damping: Array) -> Array:
+    """One damped step (n, channels); coordinates that would leave their bounds are held."""
     held = ((even <= 1e-9) & (gradient > 0)) | ((even >= top - 1e-9) & (gradient < 0))
-    diagonal = np.einsum("njj->nj", normal)
+    damped = normal.copy()
+    diagonal = np.einsum("njj->nj", damped)
     diagonal += damping[:, None] * (diagonal + 1.0)
     free = ~held
-    normal *= free[:, :, None] * free[:, None, :]
-    normal[:, range(4), range(4)] += held
-    return -np.linalg.solve(normal, (gradient * free)[:, :, None])[:, :, 0]
+    damped *= free[:, :, None] * free[:, None, :]
+    every = np.arange(even.shape[1])
+    damped[:, every, every] += held
+    return -np.linalg.solve(damped, (gradient * free)[:, :, None])[:, :, 0]

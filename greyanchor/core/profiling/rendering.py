@@ -1,4 +1,10 @@
-"""Where colours go in each rendering intent, between PCS Lab and the printer's own absolute Lab."""
+"""Where colours go in each rendering intent, between PCS Lab and the printer's own absolute Lab.
+
+Colours are moved in JzAzBz with their hue held. Colorimetric intents leave printable colours alone and
+bring the others to the nearest colour of the same hue. Perceptual and saturation first lay the ends of
+the lightness scale onto paper white and darkest black, then draw colours towards a point on the
+neutral axis, by no more than it takes for the source gamut to fit.
+"""
 
 from __future__ import annotations
 
@@ -6,46 +12,72 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from greyanchor.core import jzazbz
+from greyanchor.core.characterization.model import in_parallel
 from greyanchor.core.colorimetry import Array, lab_to_xyz, xyz_to_lab
 from greyanchor.core.formats.icc import PCS_WHITE
-from greyanchor.core.profiling.gamut import Gamut
+from greyanchor.core.profiling.shell import Shell
+
+#: lightness (L*) of the point that everything is seen from
+CENTRE_L = 52.0
+#: how far outside its nearest printable colour a node is left, so that the table's edge is not blunted
+_SLACK = 1.02
 
 
 @dataclass(frozen=True)
 class Knee:
-    """Chroma compression: straight up to `start` of the gamut's chroma, then bending so that `reach` meets its edge."""
+    """Compression towards the centre: straight up to `start` of the way to the surface, then bending.
+
+    Where the source reaches `reach` times as far as the printer, its surface lands on the printer's.
+    With `expands`, sources that reach less far are stretched to the printer's surface.
+    """
 
     start: float
-    reach: float
+    expands: bool = False
 
-    def compress(self, ratio: Array) -> Array:
-        """Chroma over gamut chroma, before -> after."""
-        t = np.maximum(ratio - self.start, 0.0)
-        bent = self.start + t / (1.0 + t * self._bend)
-        return np.minimum(np.where(ratio <= self.start, ratio, bent), 1.0)
+    def _parts(self, reach: Array) -> tuple[Array, Array, Array]:
+        reach = np.asarray(reach, dtype=float)
+        reach = np.maximum(reach, 0.55) if self.expands else np.maximum(reach, 1.0)
+        start = self.start * np.minimum(reach, 1.0)
+        return reach, start, 1.0 / (1.0 - start) - 1.0 / (reach - start)
 
-    def expand(self, ratio: Array) -> Array:
+    def compress(self, ratio: Array, reach: Array) -> Array:
+        """Share of the printer's radius, before -> after; no more than 1."""
+        reach, start, bend = self._parts(reach)
+        t = np.clip(ratio, start, np.maximum(reach, start)) - start
+        return np.where(ratio <= start, ratio, np.minimum(start + t / (1.0 + t * bend), 1.0))
+
+    def expand(self, ratio: Array, reach: Array) -> Array:
         """Inverse of `compress` on 0..1."""
-        s = np.clip(ratio, 0.0, 1.0) - self.start
-        return np.where(s <= 0, ratio, self.start + s / np.maximum(1.0 - s * self._bend, 1e-6))
-
-    @property
-    def _bend(self) -> float:
-        return 1.0 / (1.0 - self.start) - 1.0 / (self.reach - self.start)
+        reach, start, bend = self._parts(reach)
+        s = np.clip(ratio, start, 1.0) - start
+        return np.where(ratio <= start, ratio, start + s / np.maximum(1.0 - s * bend, 1e-6))
 
 
-PERCEPTUAL = Knee(0.70, 1.40)
-SATURATION = Knee(0.92, 1.25)
+PERCEPTUAL = Knee(0.60)
+SATURATION = Knee(0.85, expands=True)
 
 
 @dataclass(frozen=True)
 class Rendering:
-    """Maps of one printer: media white XYZ (Y = 1), relative gamut, darkest relative L*, PCS black L*."""
+    """Maps of one printer.
+
+    Attributes
+    ----------
+    white
+        XYZ of the media (Y = 1).
+    darkest, pcs_black
+        Relative L* of the darkest print and of the PCS black.
+    printer, source
+        Gamut surfaces in JzAzBz, media-relative, the source's with its ends laid onto the printer's;
+        None for a printer that prints greys alone.
+    """
 
     white: Array
-    gamut: Gamut
     darkest: float
     pcs_black: float
+    printer: Shell | None = None
+    source: Shell | None = None
 
     def relative(self, absolute: Array) -> Array:
         """Media-relative Lab of absolute Lab (n, 3): XYZ scaled so that the media is white."""
@@ -55,21 +87,85 @@ class Rendering:
         """Inverse of `relative`."""
         return xyz_to_lab(lab_to_xyz(relative) * (self.white / PCS_WHITE))
 
+    def lay_ends(self, jab: Array) -> Array:
+        """JzAzBz (n, 3) with PCS white and black moved to paper white and darkest print."""
+        low, high, black = self._ends()
+        out = jab.copy()
+        out[:, 0] = low + np.maximum(jab[:, 0] - black, 0.0) * (high - low) / (high - black)
+        return out
+
+    def _lift_ends(self, jab: Array) -> Array:
+        low, high, black = self._ends()
+        out = jab.copy()
+        out[:, 0] = np.clip(black + (jab[:, 0] - low) * (high - black) / (high - low), 0.0, high)
+        return out
+
+    def _ends(self) -> tuple[float, float, float]:
+        greys = np.array([[self.darkest, 0.0, 0.0], [100.0, 0.0, 0.0], [self.pcs_black, 0.0, 0.0]])
+        low, high, black = jzazbz.from_lab(greys)[:, 0]
+        return float(low), float(high), float(black)
+
     def into_printer(self, pcs: Array, knee: Knee) -> Array:
-        """Media-relative Lab (n, 3) that PCS Lab (n, 3) is printed as: ends of the lightness scale meet, hue is held."""
-        span = (100.0 - self.darkest) / (100.0 - self.pcs_black)
-        lightness = self.darkest + np.maximum(pcs[:, 0] - self.pcs_black, 0.0) * span
-        return self._chroma(pcs, lightness, lightness, knee.compress)
+        """Media-relative Lab (n, 3) that PCS Lab (n, 3) is printed as by a perceptual or saturation intent."""
+        return np.concatenate(in_parallel(lambda p: self._into(p, knee), pcs, 8192))
+
+    def _into(self, pcs: Array, knee: Knee) -> Array:
+        jab = self.lay_ends(jzazbz.from_lab(pcs))
+        return jzazbz.to_lab(self._radially(jab, knee.compress))
 
     def out_of_printer(self, relative: Array, knee: Knee) -> Array:
         """Inverse of `into_printer` for printed colours."""
-        span = (100.0 - self.pcs_black) / (100.0 - self.darkest)
-        lightness = np.clip(self.pcs_black + (relative[:, 0] - self.darkest) * span, 0.0, 100.0)
-        return self._chroma(relative, lightness, relative[:, 0], knee.expand)
+        return np.concatenate(in_parallel(lambda p: self._out(p, knee), relative, 8192))
 
-    def _chroma(self, lab: Array, lightness: Array, gamut_lightness: Array, curve: object) -> Array:
-        chroma = np.hypot(lab[:, 1], lab[:, 2])
-        hue = np.degrees(np.arctan2(lab[:, 2], lab[:, 1])) % 360.0
-        edge = np.maximum(self.gamut.chroma_at(gamut_lightness, hue), 4.0)
-        factor = np.where(chroma > 1e-9, curve(chroma / edge) * edge / np.maximum(chroma, 1e-9), 1.0)  # type: ignore[operator]
-        return np.column_stack([lightness, lab[:, 1] * factor, lab[:, 2] * factor])
+    def _out(self, relative: Array, knee: Knee) -> Array:
+        jab = self._radially(jzazbz.from_lab(relative), knee.expand)
+        return jzazbz.to_lab(self._lift_ends(jab))
+
+    def _radially(self, jab: Array, curve: object) -> Array:
+        if self.printer is None or self.source is None:
+            return jab
+        distance, edge = self.printer.along(jab)
+        edge = np.maximum(edge, 1e-6)
+        reach = self.source.radius_at(jab - self.source.centre) / edge
+        moved = curve(distance / edge, reach) * edge  # type: ignore[operator]
+        factor = np.where(distance > 1e-9, moved / np.maximum(distance, 1e-9), 1.0)
+        return np.asarray(self.printer.centre + (jab - self.printer.centre) * factor[:, None])
+
+    def clipped(self, relative: Array) -> Array:
+        """Media-relative Lab (n, 3) with what lies outside brought to just outside its nearest printable colour.
+
+        Nearest is meant in the half plane of its JzAzBz hue: hue is held, lightness and chroma give way.
+        Colours inside stay exactly as they are.
+        """
+        if self.printer is None:
+            return relative
+        return np.concatenate(in_parallel(self._clip, relative, 4096))
+
+    def _clip(self, relative: Array) -> Array:
+        assert self.printer is not None
+        jab = jzazbz.from_lab(relative)
+        distance, edge = self.printer.along(jab)
+        out = relative.copy()
+        far = np.flatnonzero(distance > _SLACK * edge)
+        if len(far):
+            hue = np.arctan2(jab[far, 2], jab[far, 1])
+            light, chroma = _nearest(self.printer, np.degrees(hue), jab[far, 0], np.hypot(jab[far, 1], jab[far, 2]))
+            found = np.column_stack([light, chroma * np.cos(hue), chroma * np.sin(hue)])
+            found = self.printer.centre + (found - self.printer.centre) * _SLACK
+            found[:, 0] = np.clip(found[:, 0], 0.0, None)
+            out[far] = jzazbz.to_lab(found)
+        return out
+
+
+def _nearest(shell: Shell, hue: Array, light: Array, chroma: Array) -> tuple[Array, Array]:
+    """The point of the surface's half plane of `hue` nearest to (`light`, `chroma`), all (n,)."""
+    lights, chromas = shell.leaf(hue)
+    a = np.stack([lights[:, :-1], chromas[:, :-1]], axis=-1)
+    along = np.stack([lights[:, 1:], chromas[:, 1:]], axis=-1) - a
+    away = np.stack([light, chroma], axis=-1)[:, None] - a
+    share = np.clip((away * along).sum(-1) / np.maximum((along**2).sum(-1), 1e-12), 0.0, 1.0)
+    places = a + share[..., None] * along
+    miss = (places[..., 0] - light[:, None]) ** 2 + (places[..., 1] - chroma[:, None]) ** 2
+    best = miss.argmin(axis=1)
+    found = places[np.arange(len(best)), best]
+    return found[:, 0], found[:, 1]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -25,7 +25,12 @@ class Separation:
     max_black
         Largest black.
     width
-        CIELAB chroma over which black fades out away from the neutral axis, relative to 40.
+        CIELAB chroma over which black fades out away from the neutral axis, relative to 28.
+    limits
+        Largest amount of single channels, such as ``(("C", 0.9),)``; others may go to 1.
+    handover
+        How readily inks beyond C, M, Y and K take over from pairs of C, M and Y: 0 only where those
+        cannot reach a colour, 1 wherever they can.
     """
 
     total_ink: float = 3.0
@@ -33,20 +38,40 @@ class Separation:
     black_strength: float = 0.5
     max_black: float = 1.0
     width: float = 1.0
+    limits: tuple[tuple[str, float], ...] = ()
+    handover: float = 0.5
 
     def __post_init__(self) -> None:
         for name, low, high in (
-            ("total_ink", 1.0, 4.0),
+            ("total_ink", 1.0, 8.0),
             ("black_start", 0.0, 0.95),
             ("black_strength", 0.0, 1.0),
             ("max_black", 0.0, 1.0),
             ("width", 0.1, 3.0),
+            ("handover", 0.0, 1.0),
         ):
             value = getattr(self, name)
             if not low <= value <= high:
                 raise BadInput(
                     f"{name.replace('_', ' ')} {100 * value:g} % lies outside {100 * low:g}..{100 * high:g} %"
                 )
+        for channel, value in self.limits:
+            if not 0.05 <= value <= 1.0:
+                raise BadInput(f"the limit of {channel}, {100 * value:g} %, lies outside 5..100 %")
+
+    def tops(self, channels: tuple[str, ...]) -> Array:
+        """Largest amount (channels,) of each ink. Raises `BadInput` for limits of inks that are not there."""
+        told = dict(self.limits)
+        foreign = sorted(set(told) - set(channels))
+        if foreign:
+            raise BadInput(
+                f"there is a limit for {foreign[0]}, but the inks are {' '.join(channels)}: name one of these"
+            )
+        top = np.array([told.get(c, 1.0) for c in channels])
+        black = black_of(channels)
+        if black is not None:
+            top[black] = min(top[black], self.max_black)
+        return top
 
     def black_aim(self, lightness: Array, chroma: Array, white: float, darkest: float) -> Array:
         """Black (n,) to aim at for absolute lightness and chroma (n,); the solver is drawn gently to it.
@@ -58,3 +83,41 @@ class Separation:
         power = 3.2 - 2.2 * self.black_strength
         fade = np.exp(-0.5 * (chroma / (28.0 * self.width)) ** 2)
         return np.asarray(self.max_black * rise**power * (0.12 + 0.88 * fade))
+
+
+def black_of(channels: tuple[str, ...]) -> int | None:
+    """Which channel is a black beside coloured inks; None when none is."""
+    return channels.index("K") if "K" in channels and len(channels) > 1 else None
+
+
+@dataclass(frozen=True)
+class Preset:
+    """A separation for a usual need: what it is for, and how it differs from the ordinary one."""
+
+    name: str
+    title: str
+    purpose: str
+    changes: dict[str, float]
+
+    def apply(self, to: Separation) -> Separation:
+        """`to` with its black generation changed; its ink limits stay."""
+        return replace(to, **self.changes)  # type: ignore[arg-type]
+
+
+PRESETS = tuple(
+    Preset(name, title, purpose, dict(zip(("black_start", "black_strength", "max_black", "width"), values)))
+    for name, title, purpose, values in (
+        ("even", "Even hand", "black shares the shadows with colour; a start for anything", (0.25, 0.5, 1.0, 1.0)),
+        ("thrift", "Least ink", "black comes early and wide, so that less ink dries on the sheet", (0.08, 0.9, 1.0, 1.8)),
+        ("keel", "Most stable grey", "black carries the greys, so that they hold when C, M or Y drift", (0.05, 0.95, 1.0, 0.6)),
+        ("fog", "Smooth photographs", "black comes late and thin, so that no black dot shows in light tones", (0.45, 0.3, 0.95, 1.2)),
+    )
+)  # fmt: skip
+
+
+def preset(name: str) -> Preset:
+    """The preset called `name`; `BadInput` lists what there is."""
+    for found in PRESETS:
+        if found.name == name:
+            return found
+    raise BadInput(f"no separation preset called {name!r}; there are {', '.join(p.name for p in PRESETS)}")

@@ -1,4 +1,4 @@
-"""The six tables and the gamut tag of an output profile."""
+"""The six tables and the gamut tag of an output profile, for one to eight channels."""
 
 from __future__ import annotations
 
@@ -12,144 +12,177 @@ from greyanchor.core.colorimetry import Array
 from greyanchor.core.formats.icc_tables import Lut, encode_lab, interpolate_grid
 from greyanchor.core.profiling.inversion import Inverter
 from greyanchor.core.profiling.rendering import PERCEPTUAL, SATURATION, Rendering
+from greyanchor.core.readings import as_inks
 
 Progress = Callable[[float, str], None]
 _CURVE = 2048
 _PCS_CURVE = 4096
+#: nodes a side by number of channels: device to PCS (colorimetric, the other intents)
+_FORWARD = {1: (255, 255), 2: (65, 33), 3: (33, 25), 4: (17, 15), 5: (9, 7), 6: (7, 5), 7: (6, 5), 8: (5, 4)}
 
 
 @dataclass(frozen=True)
 class TableSizes:
-    """Nodes a side: device to PCS, PCS to device (colorimetric), the other intents, and the gamut tag."""
+    """Nodes a side: device to PCS (colorimetric, other intents), PCS to device (the same), and the gamut tag."""
 
     forward: int = 17
-    backward: int = 33
-    rendered: int = 23
+    forward_rendered: int = 15
+    backward: int = 45
+    rendered: int = 27
     gamut: int = 17
 
     @classmethod
-    def draft(cls) -> TableSizes:
+    def usual(cls, channels: int) -> TableSizes:
+        """Sizes that keep a file usable whatever the number of channels."""
+        forward, rendered = _FORWARD[channels]
+        return cls(forward, rendered, *((45, 27, 17) if channels > 1 else (33, 33, 9)))
+
+    @classmethod
+    def draft(cls, channels: int = 4) -> TableSizes:
         """Small tables for a quick look; not for production."""
-        return cls(9, 19, 15, 9)
+        return cls(min(9, _FORWARD[channels][0]), min(9, _FORWARD[channels][1]), 19, 15, 9)
+
+
+@dataclass(frozen=True)
+class PcsAxes:
+    """Where the nodes of a B2A grid stand: most of them where the printer has colours.
+
+    Attributes
+    ----------
+    low, high
+        The a* and b* that the printer reaches, (2,) each; nodes stand close between, wide outside.
+    """
+
+    low: Array
+    high: Array
+
+    def values(self, u: Array, axis: int) -> Array:
+        """a* (`axis` 0) or b* (1) at grid positions `u` in 0..1; 0.5 is exactly zero."""
+        signed = 2.0 * u - 1.0
+        below = -_side(np.maximum(-signed, 0.0), min(128.0, 6.0 - float(self.low[axis])))
+        above = _side(np.maximum(signed, 0.0), min(128.0, 6.0 + float(self.high[axis])))
+        return np.where(signed < 0, below, above)
+
+    def nodes(self, side: int) -> Array:
+        """PCS Lab (side^3, 3) at the nodes of a grid behind `curves`."""
+        u = np.linspace(0.0, 1.0, side)
+        axes = (100.0 * u, self.values(u, 0), self.values(u, 1))
+        return np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
+
+    def curves(self) -> list[Array]:
+        """Input curves of B2A: lightness straight, a* and b* as `values` inverted.
+
+        Zero a* and b* (code 0x8000) fall exactly on the middle node of an odd grid.
+        """
+        code = np.linspace(0.0, 1.0, _PCS_CURVE)
+        lightness = np.clip(code * 65535.0 / 65280.0, 0.0, 1.0)
+        ab = code * 65535.0 / 256.0 - 128.0
+        fine = np.linspace(0.0, 1.0, 16385)
+        return [lightness, *(np.interp(ab, self.values(fine, i), fine) for i in (0, 1))]
+
+
+def _side(t: Array, reach: float) -> Array:
+    """0..128 over `t` 0..1: close to zero dense, 86 % of the way within `reach`, the rest beyond it."""
+    reach = float(np.clip(reach, 24.0, 110.0))
+    knee = 0.86
+    inner = np.minimum(t, knee) / knee
+    outer = np.maximum(t - knee, 0.0) / (1.0 - knee)
+    return reach * (0.72 * inner + 0.28 * inner**2) + (128.0 - reach) * outer**1.2
+
+
+def pcs_axes(model: ForwardModel, rendering: Rendering, inks: Array) -> PcsAxes:
+    """Axes that fit the colours of surface `inks` (n, channels)."""
+    if len(model.channels) == 1:
+        return PcsAxes(np.full(2, -60.0), np.full(2, 60.0))
+    lab = rendering.relative(model.lab(inks))
+    return PcsAxes(lab[:, 1:].min(axis=0), lab[:, 1:].max(axis=0))
 
 
 def device_curves(model: ForwardModel) -> list[Array]:
-    """Device to even coordinate, for the input side of A2B."""
-    grid = np.linspace(0.0, 1.0, _CURVE)
-    even = model.to_even(np.repeat(grid[:, None], len(model.channels), axis=1))
-    return [even[:, c] for c in range(even.shape[1])]
+    """Device value to even coordinate, for the input side of A2B."""
+    return _through(model, lambda values: model.to_even(as_inks(values, model.channels)))
 
 
 def even_curves(model: ForwardModel) -> list[Array]:
-    """Even coordinate to device, for the output side of B2A."""
+    """Even coordinate to device value, for the output side of B2A."""
+    return _through(model, lambda values: as_inks(model.to_device(values), model.channels))
+
+
+def _through(model: ForwardModel, curve: Callable[[Array], Array]) -> list[Array]:
     grid = np.linspace(0.0, 1.0, _CURVE)
-    device = model.to_device(np.repeat(grid[:, None], len(model.channels), axis=1))
-    return [device[:, c] for c in range(device.shape[1])]
-
-
-def pcs_curves() -> list[Array]:
-    """Input curves of B2A: lightness straight, a* and b* with more nodes near neutral.
-
-    Zero a* and b* (code 0x8000) fall exactly on the middle node of an odd grid.
-    """
-    code = np.linspace(0.0, 1.0, _PCS_CURVE)
-    lightness = np.clip(code * 65535.0 / 65280.0, 0.0, 1.0)
-    offset = (code * 65535.0 - 32768.0) / 32768.0
-    bent = np.sign(offset) * _ab_code(np.abs(np.clip(offset, -1.0, 1.0)))
-    return [lightness, 0.5 + 0.5 * bent, 0.5 + 0.5 * bent]
-
-
-def _ab_code(t: Array) -> Array:
-    """Where a share `t` of the 128 range of a* or b* lands on the grid; the inverse of `_ab_value`."""
-    fine = np.linspace(0.0, 1.0, 8193)
-    return np.interp(t, _ab_value(fine), fine)
-
-
-def _ab_value(u: Array) -> Array:
-    return 0.62 * u + 0.38 * u**2.6
-
-
-def pcs_nodes(side: int) -> Array:
-    """PCS Lab (side^3, 3) at the nodes of a B2A grid behind `pcs_curves`."""
-    u = np.linspace(0.0, 1.0, side)
-    signed = 2.0 * u - 1.0
-    ab = 128.0 * np.sign(signed) * _ab_value(np.abs(signed))
-    return np.stack(np.meshgrid(100.0 * u, ab, ab, indexing="ij"), axis=-1).reshape(-1, 3)
+    out = curve(np.repeat(grid[:, None], len(model.channels), axis=1))
+    return [out[:, c] for c in range(out.shape[1])]
 
 
 def forward_tables(model: ForwardModel, rendering: Rendering, sizes: TableSizes) -> dict[str, Lut]:
     """A2B0, A2B1 and A2B2."""
-    side, n = sizes.forward, len(model.channels)
-    axis = np.linspace(0.0, 1.0, side)
-    even = np.stack(np.meshgrid(*[axis] * n, indexing="ij"), axis=-1).reshape(-1, n)
-    relative = rendering.relative(model.lab(model.to_device(even)))
-    relative[0] = (100.0, 0.0, 0.0)  # the unprinted media is the white of the relative scale
     straight = [np.linspace(0.0, 1.0, 2)] * 3
-    shape = (*[side] * n, 3)
     curves = device_curves(model)
+    n = len(model.channels)
 
-    def table(lab: Array) -> Lut:
-        return Lut(curves, encode_lab(lab).reshape(shape), straight)
+    def printed(side: int) -> Array:
+        axis = np.linspace(0.0, 1.0, side)
+        even = np.stack(np.meshgrid(*[axis] * n, indexing="ij"), axis=-1).reshape(-1, n)
+        relative = rendering.relative(model.lab(model.to_device(even)))
+        relative[0] = (100.0, 0.0, 0.0)  # the unprinted media is the white of the relative scale
+        return relative
 
+    def table(lab: Array, side: int) -> Lut:
+        return Lut(curves, encode_lab(lab).reshape(*[side] * n, 3), straight)
+
+    exact, coarse = printed(sizes.forward), printed(sizes.forward_rendered)
     return {
-        "A2B0": table(rendering.out_of_printer(relative, PERCEPTUAL)),
-        "A2B1": table(relative),
-        "A2B2": table(rendering.out_of_printer(relative, SATURATION)),
+        "A2B0": table(rendering.out_of_printer(coarse, PERCEPTUAL), sizes.forward_rendered),
+        "A2B1": table(exact, sizes.forward),
+        "A2B2": table(rendering.out_of_printer(coarse, SATURATION), sizes.forward_rendered),
     }
 
 
 def backward_tables(
-    inverter: Inverter, rendering: Rendering, sizes: TableSizes, progress: Progress
+    inverter: Inverter, rendering: Rendering, sizes: TableSizes, axes: PcsAxes, progress: Progress
 ) -> tuple[dict[str, Lut], Lut]:
     """B2A0, B2A1, B2A2 and the gamut tag."""
-    ins, outs = pcs_curves(), even_curves(inverter.model)
+    outs = even_curves(inverter.model)
     progress(0.0, f"table B2A1, {sizes.backward}³ nodes")
-    nodes = pcs_nodes(sizes.backward)
-    tables = {
-        "B2A1": _backward(
-            inverter, rendering, nodes, _coarse_start(inverter, rendering, sizes.backward), ins, outs
-        )
-    }
+    nodes = axes.nodes(sizes.backward)
+    start = _coarse_start(inverter, rendering, axes, sizes.backward)
+    tables = {"B2A1": _backward(inverter, rendering, rendering.clipped(nodes), start, axes, outs)}
     done = 0.5
     for name, knee in (("B2A0", PERCEPTUAL), ("B2A2", SATURATION)):
         progress(done, f"table {name}, {sizes.rendered}³ nodes")
-        relative = rendering.into_printer(pcs_nodes(sizes.rendered), knee)
-        tables[name] = _backward(
-            inverter, rendering, relative, _start_from(tables["B2A1"], relative), ins, outs
-        )
+        relative = rendering.into_printer(axes.nodes(sizes.rendered), knee)
+        start = _start_from(tables["B2A1"], relative)
+        tables[name] = _backward(inverter, rendering, relative, start, axes, outs)
         done += 0.22
     progress(done, "gamut tag")
-    return tables, gamut_table(inverter, rendering, sizes.gamut, tables["B2A1"])
+    return tables, gamut_table(inverter, rendering, sizes.gamut, axes, tables["B2A1"])
 
 
 def _backward(
-    inverter: Inverter,
-    rendering: Rendering,
-    relative: Array,
-    start: Array,
-    ins: list[Array],
-    outs: list[Array],
+    inverter: Inverter, rendering: Rendering, relative: Array, start: Array, axes: PcsAxes, outs: list[Array]
 ) -> Lut:
     """A table whose nodes print the media-relative Lab `relative` (side^3, 3), solved from `start`."""
-    solved = inverter.solve(rendering.absolute(relative), start, rounds=9)
+    solved = inverter.solve(rendering.absolute(relative), start, rounds=5)
     even = inverter.model.to_even(solved.device)
-    white = (relative[:, 0] >= 100.0 - 1e-9) & (np.hypot(relative[:, 1], relative[:, 2]) < 1e-9)
+    white = (relative[:, 0] >= 100.0 - 1e-6) & (np.hypot(relative[:, 1], relative[:, 2]) < 1e-2)
     even[white] = 0.0  # PCS white is the bare media: no ink at all
     side = round(len(even) ** (1.0 / 3.0))
-    return Lut(ins, even.reshape(side, side, side, -1), outs)
+    return Lut(axes.curves(), even.reshape(side, side, side, -1), outs)
 
 
-def _coarse_start(inverter: Inverter, rendering: Rendering, side: int) -> Array:
-    """Even coordinates (side^3, 4) to begin from: every other node solved, the rest interpolated."""
+def _coarse_start(inverter: Inverter, rendering: Rendering, axes: PcsAxes, side: int) -> Array:
+    """Even coordinates (side^3, channels) to begin from: fewer nodes solved, the rest interpolated."""
     half = (side + 1) // 2
-    coarse = inverter.solve(rendering.absolute(pcs_nodes(half))).even.reshape(half, half, half, -1)
+    relative = rendering.clipped(axes.nodes(half))
+    start = None if half <= 15 else _coarse_start(inverter, rendering, axes, half)
+    coarse = inverter.solve(rendering.absolute(relative), start, rounds=14 if start is None else 7).even
     axis = np.linspace(0.0, 1.0, side)
     places = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
-    return interpolate_grid(coarse, places)
+    return interpolate_grid(coarse.reshape(half, half, half, -1), places)
 
 
 def _start_from(table: Lut, relative: Array) -> Array:
-    """Even coordinates (n, 4) that a finished table has for media-relative Lab (n, 3)."""
+    """Even coordinates (n, channels) that a finished table has for media-relative Lab (n, 3)."""
     code = encode_lab(relative)
     shaped = np.column_stack(
         [np.interp(code[:, i], np.linspace(0.0, 1.0, _PCS_CURVE), c) for i, c in enumerate(table.inputs)]
@@ -157,9 +190,12 @@ def _start_from(table: Lut, relative: Array) -> Array:
     return interpolate_grid(table.grid, shaped)
 
 
-def gamut_table(inverter: Inverter, rendering: Rendering, side: int, colorimetric: Lut) -> Lut:
+def gamut_table(
+    inverter: Inverter, rendering: Rendering, side: int, axes: PcsAxes, colorimetric: Lut
+) -> Lut:
     """The `gamt` table: 0 in gamut, rising to 1 at a miss of ten colour units or more."""
-    nodes = pcs_nodes(side)
-    solved = inverter.solve(rendering.absolute(nodes), _start_from(colorimetric, nodes), rounds=6)
-    miss = np.clip((solved.error - 0.5) / 10.0, 0.0, 1.0)
-    return Lut(pcs_curves(), miss.reshape(side, side, side, 1), [np.linspace(0.0, 1.0, 2)])
+    nodes = axes.nodes(side)
+    even = _start_from(colorimetric, nodes)
+    miss = np.linalg.norm(inverter.quick.lab(even) - rendering.absolute(nodes), axis=1)
+    miss = np.clip((miss - 0.5) / 10.0, 0.0, 1.0)
+    return Lut(axes.curves(), miss.reshape(side, side, side, 1), [np.linspace(0.0, 1.0, 2)])
