@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
@@ -129,12 +130,23 @@ class ForwardModel:
 
 
 def in_parallel(work: Callable[[Array], Any], values: Array, block: int = _BLOCK) -> list[Any]:
-    """`work` on blocks of rows, on as many threads as there are cores: numpy lets go of the lock."""
+    """`work` on blocks of rows, on as many threads as there are cores: numpy lets go of the lock.
+
+    Called from inside such work it goes on in the same thread, block by block.
+    """
     blocks = [values[i : i + block] for i in range(0, len(values), block)] or [values]
-    if len(blocks) == 1:
-        return [work(blocks[0])]
+    if len(blocks) == 1 or getattr(_here, "busy", False):
+        return [work(b) for b in blocks]
+
+    def alone(part: Array) -> Any:
+        _here.busy = True
+        return work(part)
+
     with _blas().limit(limits=1), ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        return list(pool.map(work, blocks))
+        return list(pool.map(alone, blocks))
+
+
+_here = threading.local()
 
 
 @lru_cache(maxsize=1)

@@ -28,7 +28,10 @@ _BLACK_PULL = 4.0
 _ANCHOR_PULL = 1.0
 _TOTAL_PULL = 400.0
 #: colours missed by less than this by the compact model (weighted Lab) are worth taking to the model itself
-_WITHIN_REACH = 2.0
+_WITHIN_REACH = 0.5
+#: a step that wins less than this outside the gamut (root of the cost) is the last
+_NO_GAIN = 0.01
+_PART = 3000
 _NET = 4096
 
 
@@ -120,47 +123,56 @@ class Inverter:
         return aim
 
     def solve(
-        self, lab: Array, start: Array | None = None, rounds: int = 14, tolerance: float = 0.01
+        self, lab: Array, start: Array | None = None, rounds: int = 14, settle: int = 4
     ) -> Inversion:
-        """Ink for absolute Lab (n, 3); `start` (n, channels) are even coordinates to begin from."""
-        if not len(lab):
-            return Inversion(np.zeros((0, self.channels)), np.zeros((0, self.channels)), np.zeros(0))
+        """Ink for absolute Lab (n, 3); `start` (n, channels) are even coordinates to begin from.
+
+        `rounds` steps with the pulls, then `settle` steps anchored.
+        """
+        empty = np.zeros((0, self.channels))
+        places = np.arange(len(lab))
+
+        def part(which: Array) -> tuple[Array, Array]:
+            return self._solve(lab[which], None if start is None else start[which], rounds, settle)
+
+        found = in_parallel(part, places, _PART) if len(lab) else [(empty, np.zeros(0))]
+        even, error = np.concatenate([f[0] for f in found]), np.concatenate([f[1] for f in found])
+        return Inversion(even, self._hold_total(self.model.to_device(even)), error)
+
+    def _solve(self, lab: Array, start: Array | None, rounds: int, settle: int) -> tuple[Array, Array]:
         aims = self.aims(lab)
         even = self._places[self._tree.query(self._keys(lab, aims))[1]] if start is None else start.copy()
         even = np.clip(even, 0.0, self._even_tops)
         points = _Points(lab, self._weights(lab), aims, self._pull)
-        even, _ = self._descend(points, even, rounds, tolerance)
+        even, _ = self._descend(points, even, rounds)
         points = _Points(lab, points.weights, even.copy(), np.minimum(self._pull, _ANCHOR_PULL))
-        even, error = self._descend(points, even, 4, tolerance)
+        even, error = self._descend(points, even, settle)
         if start is None:
             self._try_again(points, even, error)
-        error = self._to_the_model(points, even, error)
-        device = self._hold_total(self.model.to_device(even))
-        return Inversion(even, device, error)
+        self._to_the_model(points, even, error)
+        return even, error
 
     def _try_again(self, points: _Points, even: Array, error: Array) -> None:
         """Begin anew at the nearest colour of the net, whatever its black, where the first way got stuck."""
-        stuck = np.flatnonzero((error > 0.2) & (error < 4.0 * _WITHIN_REACH))
+        stuck = np.flatnonzero((error > 0.2) & (error < 8.0))
         if not len(stuck):
             return
         nearest = cKDTree(self._labs).query(points.lab[stuck])[1]
         part = _Points(points.lab[stuck], points.weights[stuck], self._places[nearest], points.pull)
-        other, other_error = self._descend(part, self._places[nearest], 8, 0.01)
+        other, other_error = self._descend(part, self._places[nearest], 8)
         better = other_error < error[stuck] - 0.1
         even[stuck[better]], error[stuck[better]] = other[better], other_error[better]
 
-    def _to_the_model(self, points: _Points, even: Array, error: Array) -> Array:
-        """Take out what the compact model misses at colours within reach; `even` is changed in place."""
+    def _to_the_model(self, points: _Points, even: Array, error: Array) -> None:
+        """Take out what the compact model misses at colours within reach; `even` and `error` change in place."""
         near = np.flatnonzero(error < _WITHIN_REACH)
         if not len(near):
-            return error
-        for _ in range(2):
-            missed = self.model.lab(self.model.to_device(even[near])) - self.quick.lab(even[near])
-            part = _Points(points.lab[near] - missed, points.weights[near], even[near].copy(), points.pull)
-            even[near], error[near] = self._descend(part, even[near], 2, 0.001)
-        return error
+            return
+        missed = self.model.lab(self.model.to_device(even[near])) - self.quick.lab(even[near])
+        part = _Points(points.lab[near] - missed, points.weights[near], even[near].copy(), points.pull)
+        even[near], error[near] = self._descend(part, even[near], 2)
 
-    def _descend(self, points: _Points, even: Array, rounds: int, tolerance: float) -> tuple[Array, Array]:
+    def _descend(self, points: _Points, even: Array, rounds: int) -> tuple[Array, Array]:
         """Even coordinates (n, channels) after `rounds` steps, and the weighted miss (n,) that is left."""
         even = even.copy()
         miss, cost, gradient, normal = self._normal(points, even, slice(None))
@@ -177,7 +189,7 @@ class Inverter:
             even[taken], cost[taken], miss[taken] = trial[better], new_cost[better], new_miss[better]
             gradient[taken], normal[taken] = new_gradient[better], new_normal[better]
             damping[active] = np.where(better, damping[active] * 0.25, np.minimum(damping[active] * 6.0, 1e4))
-            outside = (better & (gain < tolerance) & (new_cost > 4.0)) & (moved < 0.03)
+            outside = (better & (gain < _NO_GAIN) & (new_cost > 1.0)) & (moved < 0.03)
             # a coordinate held at its bound may come free one step later, so rest twice before leaving
             rest[active] = np.where((better & (moved < 0.003)) | (moved < 1e-5), rest[active] + 1, 0)
             active = active[~((rest[active] > 1) | outside)]
@@ -218,7 +230,7 @@ class Inverter:
             only_light = np.zeros((len(lab), 3, 3))
             only_light[:, 0, 0] = 1.0
             return only_light
-        return np.concatenate(in_parallel(_hue_weights, lab, 8192))
+        return _hue_weights(lab)
 
 
 def _hue_weights(lab: Array) -> Array:

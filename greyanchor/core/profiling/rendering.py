@@ -131,22 +131,24 @@ class Rendering:
         factor = np.where(distance > 1e-9, moved / np.maximum(distance, 1e-9), 1.0)
         return np.asarray(self.printer.centre + (jab - self.printer.centre) * factor[:, None])
 
-    def clipped(self, relative: Array) -> Array:
+    def clipped(self, relative: Array) -> tuple[Array, Array]:
         """Media-relative Lab (n, 3) with what lies outside brought to just outside its nearest printable colour.
 
         Nearest is meant in the half plane of its JzAzBz hue: hue is held, lightness and chroma give way.
-        Colours inside stay exactly as they are.
+        Colours inside stay exactly as they are. Also the share of the gamut's radius (n,) each was at.
         """
         if self.printer is None:
-            return relative
-        return np.concatenate(in_parallel(self._clip, relative, 4096))
+            return relative, np.zeros(len(relative))
+        parts = in_parallel(self._clip, relative, 4096)
+        return np.concatenate([p[0] for p in parts]), np.concatenate([p[1] for p in parts])
 
-    def _clip(self, relative: Array) -> Array:
+    def _clip(self, relative: Array) -> tuple[Array, Array]:
         assert self.printer is not None
         jab = jzazbz.from_lab(relative)
         distance, edge = self.printer.along(jab)
+        ratio = distance / np.maximum(edge, 1e-9)
         out = relative.copy()
-        far = np.flatnonzero(distance > _SLACK * edge)
+        far = np.flatnonzero(ratio > _SLACK)
         if len(far):
             hue = np.arctan2(jab[far, 2], jab[far, 1])
             light, chroma = _nearest(self.printer, np.degrees(hue), jab[far, 0], np.hypot(jab[far, 1], jab[far, 2]))
@@ -154,7 +156,7 @@ class Rendering:
             found = self.printer.centre + (found - self.printer.centre) * _SLACK
             found[:, 0] = np.clip(found[:, 0], 0.0, None)
             out[far] = jzazbz.to_lab(found)
-        return out
+        return out, ratio
 
 
 def _nearest(shell: Shell, hue: Array, light: Array, chroma: Array) -> tuple[Array, Array]:

@@ -17,8 +17,10 @@ from greyanchor.core.readings import as_inks
 Progress = Callable[[float, str], None]
 _CURVE = 2048
 _PCS_CURVE = 4096
+#: nodes farther out than this (share of the gamut's radius) are taken from the coarse grid
+_FAR = 1.35
 #: nodes a side by number of channels: device to PCS (colorimetric, the other intents)
-_FORWARD = {1: (255, 255), 2: (65, 33), 3: (33, 25), 4: (17, 15), 5: (9, 7), 6: (7, 5), 7: (6, 5), 8: (5, 4)}
+_FORWARD = {1: (255, 255), 2: (65, 33), 3: (33, 25), 4: (17, 17), 5: (9, 7), 6: (7, 5), 7: (6, 5), 8: (5, 4)}
 
 
 @dataclass(frozen=True)
@@ -26,7 +28,7 @@ class TableSizes:
     """Nodes a side: device to PCS (colorimetric, other intents), PCS to device (the same), and the gamut tag."""
 
     forward: int = 17
-    forward_rendered: int = 15
+    forward_rendered: int = 17
     backward: int = 45
     rendered: int = 27
     gamut: int = 17
@@ -130,7 +132,9 @@ def forward_tables(model: ForwardModel, rendering: Rendering, sizes: TableSizes)
     def table(lab: Array, side: int) -> Lut:
         return Lut(curves, encode_lab(lab).reshape(*[side] * n, 3), straight)
 
-    exact, coarse = printed(sizes.forward), printed(sizes.forward_rendered)
+    exact = printed(sizes.forward)
+    same = sizes.forward_rendered == sizes.forward
+    coarse = exact if same else printed(sizes.forward_rendered)
     return {
         "A2B0": table(rendering.out_of_printer(coarse, PERCEPTUAL), sizes.forward_rendered),
         "A2B1": table(exact, sizes.forward),
@@ -144,41 +148,51 @@ def backward_tables(
     """B2A0, B2A1, B2A2 and the gamut tag."""
     outs = even_curves(inverter.model)
     progress(0.0, f"table B2A1, {sizes.backward}³ nodes")
-    nodes = axes.nodes(sizes.backward)
-    start = _coarse_start(inverter, rendering, axes, sizes.backward)
-    tables = {"B2A1": _backward(inverter, rendering, rendering.clipped(nodes), start, axes, outs)}
+    even = _colorimetric(inverter, rendering, axes, sizes.backward)
+    tables = {"B2A1": _table(even, axes, outs)}
     done = 0.5
     for name, knee in (("B2A0", PERCEPTUAL), ("B2A2", SATURATION)):
         progress(done, f"table {name}, {sizes.rendered}³ nodes")
         relative = rendering.into_printer(axes.nodes(sizes.rendered), knee)
         start = _start_from(tables["B2A1"], relative)
-        tables[name] = _backward(inverter, rendering, relative, start, axes, outs)
+        solved = inverter.solve(rendering.absolute(relative), start, rounds=2, settle=1)
+        tables[name] = _table(_bare_white(solved.even, relative), axes, outs)
         done += 0.22
     progress(done, "gamut tag")
     return tables, gamut_table(inverter, rendering, sizes.gamut, axes, tables["B2A1"])
 
 
-def _backward(
-    inverter: Inverter, rendering: Rendering, relative: Array, start: Array, axes: PcsAxes, outs: list[Array]
-) -> Lut:
-    """A table whose nodes print the media-relative Lab `relative` (side^3, 3), solved from `start`."""
-    solved = inverter.solve(rendering.absolute(relative), start, rounds=5)
-    even = inverter.model.to_even(solved.device)
-    white = (relative[:, 0] >= 100.0 - 1e-6) & (np.hypot(relative[:, 1], relative[:, 2]) < 1e-2)
-    even[white] = 0.0  # PCS white is the bare media: no ink at all
+def _table(even: Array, axes: PcsAxes, outs: list[Array]) -> Lut:
     side = round(len(even) ** (1.0 / 3.0))
     return Lut(axes.curves(), even.reshape(side, side, side, -1), outs)
 
 
-def _coarse_start(inverter: Inverter, rendering: Rendering, axes: PcsAxes, side: int) -> Array:
-    """Even coordinates (side^3, channels) to begin from: fewer nodes solved, the rest interpolated."""
+def _bare_white(even: Array, relative: Array) -> Array:
+    """PCS white is the bare media: no ink at all."""
+    white = (relative[:, 0] >= 100.0 - 1e-6) & (np.hypot(relative[:, 1], relative[:, 2]) < 1e-2)
+    even[white] = 0.0
+    return even
+
+
+def _colorimetric(inverter: Inverter, rendering: Rendering, axes: PcsAxes, side: int) -> Array:
+    """Even coordinates (side^3, channels) at the nodes of the colorimetric table.
+
+    Solved from coarse to fine, which is quicker and keeps neighbours alike. Nodes far outside the gamut,
+    where only the direction matters, are solved on the coarse grid alone.
+    """
+    nodes = axes.nodes(side)
+    if side <= 15:
+        relative, _ = rendering.clipped(nodes)
+        return _bare_white(inverter.solve(rendering.absolute(relative)).even, nodes)
     half = (side + 1) // 2
-    relative = rendering.clipped(axes.nodes(half))
-    start = None if half <= 15 else _coarse_start(inverter, rendering, axes, half)
-    coarse = inverter.solve(rendering.absolute(relative), start, rounds=14 if start is None else 7).even
+    coarse = _colorimetric(inverter, rendering, axes, half).reshape(half, half, half, -1)
     axis = np.linspace(0.0, 1.0, side)
-    places = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
-    return interpolate_grid(coarse.reshape(half, half, half, -1), places)
+    even = interpolate_grid(coarse, np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3))
+    relative, ratio = rendering.clipped(nodes)
+    near = ratio < _FAR
+    solved = inverter.solve(rendering.absolute(relative[near]), even[near], rounds=3, settle=2)
+    even[near] = solved.even
+    return _bare_white(even, nodes)
 
 
 def _start_from(table: Lut, relative: Array) -> Array:
