@@ -25,7 +25,7 @@ def check_colours(readings: ReadingSet) -> None:
         raise BadInput("all patches read alike: the instrument did not move, or an unprinted sheet was read")
     paper = lab[device.max(axis=1) < 0.005].mean(axis=0)
     for i, channel in enumerate(readings.channels):
-        alone = (device[:, i] > 0.98) & (np.delete(device, i, axis=1).max(axis=1) < 0.005)
+        alone = (device[:, i] > 0.98) & (np.delete(device, i, axis=1).max(axis=1, initial=0.0) < 0.005)
         if alone.any():
             away = float(np.linalg.norm(lab[alone].mean(axis=0) - paper))
             if away < LEAST_SOLID:

@@ -11,6 +11,7 @@ from scipy.stats import qmc
 
 from greyanchor.core.colorimetry import Array
 from greyanchor.core.errors import BadInput
+from greyanchor.core.readings import as_inks, is_additive
 
 PURPOSES = ("ink-limit", "linearization", "total-ink", "grey", "profile", "control-strip")
 _GREY_STEPS = (0.03, 0.06, 0.10, 0.15, 0.20, 0.25, 0.30, 0.40, 0.50, 0.60, 0.70, 0.75, 0.80, 0.90, 1.0)
@@ -124,6 +125,8 @@ def _even_fill(room: int, fixed: Array, total_ink: float, channels: int, seed: i
     wanted = int(np.ceil(np.log2(max(room * 12, 256))))
     pool = sampler.random_base2(wanted)
     pool = 0.5 * (pool + np.sin(np.pi * (pool - 0.5)) * 0.5 + 0.5)  # a little closer to the walls
+    if channels > 4:  # further inks print beside their neighbours, seldom all at once
+        pool[:, 4:] *= np.random.default_rng(seed).random((len(pool), channels - 4)) < 0.45
     pool = np.round(pool, 3)
     sums = pool.sum(axis=1)
     inside = pool[sums <= total_ink]
@@ -181,15 +184,19 @@ def design(
     purpose: str,
     channels: tuple[str, ...] = ("C", "M", "Y", "K"),
     count: int | None = None,
-    total_ink: float = 3.0,
+    total_ink: float | None = None,
     limits: Mapping[str, float] | None = None,
     seed: int = 1,
 ) -> Array:
     """Device values for a `purpose` of `PURPOSES`; `count` patches where the purpose has a choice.
 
+    `total_ink` is a sum of fractions, 3 when left out.
     Raises `BadInput` for an unknown purpose or a count that the purpose cannot have.
     """
     n = len(channels)
+    total_ink = min(3.0, float(n)) if total_ink is None else total_ink
+    if purpose != "profile" and is_additive(tuple(channels)):
+        raise BadInput(f"a printer driven by {'+'.join(channels)} takes a profile chart alone, not a {purpose} chart")
     tops = np.array([(limits or {}).get(c, 1.0) for c in channels])
     if count is not None and not 2 <= count <= 10000:
         raise BadInput(f"{count} patches cannot be laid out; ask for 2 to 10000")
@@ -202,7 +209,9 @@ def design(
         "linearization": lambda: linearization_ramps(tops, _steps(count, n, 25)),
         "total-ink": lambda: total_ink_steps(n, float(n)),
         "grey": lambda: grey_scales(n),
-        "profile": lambda: profile_patches(count or 1500, total_ink, n, seed),
+        "profile": lambda: as_inks(
+            profile_patches(count or (1500 if n > 1 else 64), total_ink, n, seed), tuple(channels)
+        ),
         "control-strip": lambda: control_strip(float(n)),
     }
     if purpose not in builders:

@@ -24,6 +24,9 @@ MEDIA = {
 INK_SETS = {"Petrel 44": "Tarn pigment", "Gannet 64": "Basalt UV", "Dunlin 24": "Tarn pigment"}
 #: light inks after C M Y K: the channel each belongs to, and its strength
 LIGHT_INKS = {"Tarn pigment light": ((0, 0.34), (1, 0.37))}
+#: inks beyond C, M, Y and K by ink set, and printers that part R, G and B among their inks themselves
+EXTRA_INKS = {"Basalt UV seven": ("O", "G", "V")}
+DRIVEN = ("Dunlin 24",)
 OVERDRIVE = {"Petrel 44": 1.30, "Gannet 64": 1.38, "Dunlin 24": 1.22}
 DEFAULT_MEDIA = "Harbour Proof Semimatt 235"
 
@@ -32,7 +35,14 @@ def press_for(environment: PrintEnvironment) -> SimulatedPress:
     """The stand-in printer that prints under `environment`; unknown media behave like the proofing paper."""
     media = MEDIA.get(environment.media) or MEDIA[DEFAULT_MEDIA]
     lights = LIGHT_INKS.get(environment.ink_set, ())
-    return SimulatedPress(media, environment, OVERDRIVE.get(environment.printer, 1.30), lights=lights)
+    return SimulatedPress(
+        media,
+        environment,
+        OVERDRIVE.get(environment.printer, 1.30),
+        lights=lights,
+        extras=EXTRA_INKS.get(environment.ink_set, ()),
+        driven=environment.printer in DRIVEN,
+    )
 
 
 def slug(name: str) -> str:
@@ -41,11 +51,12 @@ def slug(name: str) -> str:
 
 
 def press_by_name(name: str) -> SimulatedPress:
-    """A stand-in by command-line name: ``petrel-44`` or ``petrel-44/thrift-bond-90``.
+    """A stand-in by command-line name: ``petrel-44``, ``petrel-44/thrift-bond-90``, or with another ink set
+    ``gannet-64/kelp-synthetic-190/basalt-uv-seven``.
 
     Raises `BadInput` that lists what there is.
     """
-    printer_name, _, media_name = name.partition("/")
+    printer_name, media_name, set_name = (*name.split("/"), "", "")[:3]
     printers = {slug(p): p for p in INK_SETS}
     media = {slug(m): m for m in MEDIA}
     if slug(printer_name) not in printers:
@@ -53,6 +64,10 @@ def press_by_name(name: str) -> SimulatedPress:
     if media_name and slug(media_name) not in media:
         raise BadInput(f"no stand-in media called {media_name!r}; there are {', '.join(media)}")
     printer = printers[slug(printer_name)]
+    sets = {slug(s): s for s in (*INK_SETS.values(), *EXTRA_INKS, *LIGHT_INKS)}
+    if set_name and slug(set_name) not in sets:
+        raise BadInput(f"no stand-in ink set called {set_name!r}; there are {', '.join(sets)}")
     chosen = MEDIA[media[slug(media_name)]] if media_name else MEDIA[DEFAULT_MEDIA]
-    environment = PrintEnvironment(printer, INK_SETS[printer], chosen.name, heat=chosen.best_heat)
+    ink_set = sets[slug(set_name)] if set_name else INK_SETS[printer]
+    environment = PrintEnvironment(printer, ink_set, chosen.name, heat=chosen.best_heat)
     return press_for(environment)

@@ -3,22 +3,26 @@
 Device values ask for ink volume; dots spread by an amount that depends on media and settings;
 film thickness follows from volume over covered area; the media holds only so much ink, past which
 colour stalls, hooks and hazes; inks trap unevenly on one another. Light is mixed over the
-sixteen Neugebauer primaries (whose thickness changes from patch to patch) in Yule-Nielsen space.
+Neugebauer primaries, two to the power of the inks (whose thickness changes from patch to patch) in Yule-Nielsen space.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
 
 from greyanchor.core.colorimetry import WAVELENGTHS, Array
 from greyanchor.core.environment import PrintEnvironment
-from greyanchor.core.simulation.inks import ink_absorption
+from greyanchor.core.errors import BadInput
+from greyanchor.core.simulation.inks import extra_absorption, ink_absorption
 
-_SUBSETS = np.array([[(s >> i) & 1 for i in range(4)] for s in range(16)], dtype=float)
-_PRINT_ORDER = (3, 0, 1, 2)
+_PRINT_ORDER = (3, 0, 1, 2, 4, 5, 6, 7)
+_MOST_INKS = 8
+#: spectra are mixed for this many patches at a time: seven inks have 128 overprints each
+_BLOCK = 1024
 _EXCITATION = {"M0": 0.7, "M1": 1.0, "M2": 0.0, "M3": 0.0}
 
 
@@ -75,7 +79,7 @@ class MediaModel:
 class PrintState:
     """What differs between two sheets of one environment.
 
-    `volume` (4,) multiplies each ink; `slope` (2, 4) changes it across and along the sheet from
+    `volume` (inks,) multiplies each ink; `slope` (2, inks) changes it across and along the sheet from
     -half to +half; all are small numbers around 1 and 0. `wet` is 1 for a sheet just printed and 0
     for a dry one: wet ink lies thicker and shines, so that it reads darker and purer.
     """
@@ -87,7 +91,7 @@ class PrintState:
     @classmethod
     def nominal(cls) -> PrintState:
         """The machine on its best day: the truth that benchmarks are held against."""
-        return cls(np.ones(4), np.zeros((2, 4)))
+        return cls(np.ones(_MOST_INKS), np.zeros((2, _MOST_INKS)))
 
 
 @dataclass(frozen=True)
@@ -95,8 +99,9 @@ class SimulatedPress:
     """The stand-in printer for one environment.
 
     `overdrive` is the ink volume at a device value of 100 %, relative to what the coating was
-    made for; raw machines can lay down more than is good. `lights` are light inks after the first
-    four: the channel each belongs to, and its strength as a share of its parent's.
+    made for; raw machines can lay down more than is good. `extras` are further inks after C, M, Y and K;
+    `lights` light inks after those: the channel each belongs to, and its strength as a share of its parent's.
+    `driven` printers take R, G and B and part them among their inks themselves.
     """
 
     media: MediaModel
@@ -104,15 +109,45 @@ class SimulatedPress:
     overdrive: float = 1.30
     absorption: Array | None = None
     lights: tuple[tuple[int, float], ...] = ()
+    extras: tuple[str, ...] = ()
+    driven: bool = False
 
     @property
     def channels(self) -> tuple[str, ...]:
         """Raw channels in printing order."""
-        return (*"CMYK", *(f"L{'CMYK'[parent]}" for parent, _ in self.lights))
+        return (*"CMYK", *self.extras, *(f"L{'CMYK'[parent]}" for parent, _ in self.lights))
+
+    @property
+    def inks(self) -> int:
+        """Number of pigments: light inks have their parents'."""
+        return 4 + len(self.extras)
+
+    def as_raw(self, values: Array, channels: tuple[str, ...]) -> Array:
+        """Raw device values (n, inks) of values (n, channels); channels that are not named stay empty.
+
+        Raises `BadInput` when the printer has no such channel.
+        """
+        if channels == ("R", "G", "B"):
+            if not self.driven:
+                raise BadInput("this stand-in printer takes amounts of ink, not R, G and B")
+            return _driver(values)
+        known = self.channels
+        foreign = [c for c in channels if c not in known]
+        if foreign or not channels:
+            took = "R G B, or " * self.driven + " ".join(known)
+            raise BadInput(
+                f"the stand-in printer prints {took}, not {'+'.join(channels) or 'charts without channels'}"
+            )
+        width = len(known) if any(c.startswith("L") for c in channels) else self.inks
+        raw = np.zeros((len(values), width))
+        raw[:, [known.index(c) for c in channels]] = values
+        return raw
 
     @property
     def _alpha(self) -> Array:
-        return ink_absorption(self.environment.ink_set) if self.absorption is None else self.absorption
+        if self.absorption is not None:
+            return self.absorption
+        return np.vstack([ink_absorption(self.environment.ink_set), *(extra_absorption(e) for e in self.extras)])
 
     @property
     def spread(self) -> float:
@@ -150,10 +185,11 @@ class SimulatedPress:
         random = np.random.default_rng([seed, 7])
         drift = 1.0 + np.array([-0.0011, 0.0006, -0.0002, 0.0003]) * age_days
         drift = drift if drift_by is None else drift * drift_by
+        drift = np.concatenate([drift, np.ones(self.inks - 4)])
         hot = max(0.0, self.environment.heat - self.media.best_heat - 6.0) / 10.0
         return PrintState(
-            volume=drift * (1.0 + 0.002 * random.standard_normal(4)),
-            slope=(0.002 + 0.01 * hot) * random.standard_normal((2, 4)),
+            volume=drift * (1.0 + 0.002 * random.standard_normal(self.inks)),
+            slope=(0.002 + 0.01 * hot) * random.standard_normal((2, self.inks)),
             wet=wet,
         )
 
@@ -165,7 +201,7 @@ class SimulatedPress:
         seed: int | None = None,
         condition: str = "M1",
     ) -> Array:
-        """Reflectance (n, 36) of printed device values (n, 4), or (n, 4 + light inks), fractions.
+        """Reflectance (n, 36) of printed device values (n, inks), or (n, inks + light inks), fractions.
 
         Parameters
         ----------
@@ -180,23 +216,25 @@ class SimulatedPress:
         """
         asked = np.clip(np.asarray(device, dtype=float), 0.0, 1.0)
         state = state or PrintState.nominal()
-        parents = [*range(4), *(parent for parent, _ in self.lights)][: asked.shape[1]]
+        parents = [*range(self.inks), *(parent for parent, _ in self.lights)][: asked.shape[1]]
         volume = asked * self.overdrive * state.volume[parents]
         if place is not None:
             volume = volume * (1.0 + place @ state.slope[:, parents])
         if seed is not None:
             noise = np.random.default_rng([seed, 11]).standard_normal(volume.shape)
             volume = volume * np.maximum(1.0 + self.grain * noise, 0.0)
-        return self._light(self._folded(volume), condition, state.wet)
+        folded = self._folded(volume)
+        blocks = [folded[i : i + _BLOCK] for i in range(0, len(folded), _BLOCK)] or [folded]
+        return np.vstack([self._light(block, condition, state.wet) for block in blocks])
 
     def printed_volume(self, device: Array) -> Array:
-        """Ink volume (n, 4) of raw device values on the machine's best day, 1.0 for nominal full."""
+        """Ink volume (n, inks) of raw device values on the machine's best day, 1.0 for nominal full."""
         return self._folded(np.clip(np.asarray(device, dtype=float), 0.0, 1.0) * self.overdrive)
 
     def _folded(self, volume: Array) -> Array:
-        """Light ink as the volume (n, 4) of its parent that has the same pigment."""
-        whole = volume[:, :4].copy()
-        for (parent, strength), light in zip(self.lights, volume[:, 4:].T):
+        """Light ink as the volume (n, inks) of its parent that has the same pigment."""
+        whole = volume[:, : self.inks].copy()
+        for (parent, strength), light in zip(self.lights, volume[:, self.inks :].T):
             whole[:, parent] += strength * light
         return whole
 
@@ -214,21 +252,38 @@ class SimulatedPress:
             + 0.012 * over.sum(axis=1) ** 1.5
             + 0.006 * flood[:, 0] ** 1.5
         )
-        trapping = np.ones((16, 4))
-        for position, ink in enumerate(_PRINT_ORDER):
-            for earlier in _PRINT_ORDER[:position]:
-                trapping[:, ink] *= 1.0 - (0.05 + 0.02 * position) * _SUBSETS[:, earlier]
-        thickness = film[:, None, :] * (_SUBSETS * trapping)[None]
+        subsets = _subsets(self.inks)
+        order = [i for i in _PRINT_ORDER if i < self.inks]
+        trapping = np.ones(subsets.shape)
+        for position, ink in enumerate(order):
+            for earlier in order[:position]:
+                trapping[:, ink] *= 1.0 - (0.05 + 0.02 * min(position, 3)) * subsets[:, earlier]
+        thickness = film[:, None, :] * (subsets * trapping)[None]
         density = thickness @ self._alpha
         through = 10.0 ** (-density)
         n = 1.7
         reflect = haze[:, None, None] + (1.0 - haze[:, None, None]) * self.media.base() * through
         root = reflect ** (1.0 / n)
-        demichel = np.prod(np.where(_SUBSETS[None] > 0, area[:, None, :], 1.0 - area[:, None, :]), axis=2)
+        demichel = np.prod(np.where(subsets[None] > 0, area[:, None, :], 1.0 - area[:, None, :]), axis=2)
         mixed = np.einsum("ns,nsb->nb", demichel, root) ** n
         excited = _EXCITATION[condition] * np.einsum("ns,ns->n", demichel, through[:, :, :3].mean(axis=2))
         mean_through = np.einsum("ns,nsb->nb", demichel, through)
         return np.asarray(mixed + excited[:, None] * mean_through * self.media.emission())
+
+
+@lru_cache(maxsize=4)
+def _subsets(inks: int) -> Array:
+    """The overprints of `inks` inks as rows of 0 and 1."""
+    return np.array([[(s >> i) & 1 for i in range(inks)] for s in range(2**inks)], dtype=float)
+
+
+def _driver(rgb: Array) -> Array:
+    """Raw C, M, Y and K (n, 4) of R, G and B (n, 3): what a printer that takes pictures does by itself."""
+    colour = 1.0 - np.clip(rgb, 0.0, 1.0)
+    grey = colour.min(axis=1, keepdims=True)
+    black = np.clip((grey - 0.3) / 0.7, 0.0, 1.0) ** 1.7
+    colour = np.clip(colour - 0.55 * black, 0.0, 1.0)
+    return np.hstack([0.74 * colour**1.3, 0.80 * black])
 
 
 def _softplus(x: Array, width: float) -> Array:

@@ -9,7 +9,6 @@ import numpy as np
 
 from greyanchor.core.charts.layout import sheet_places
 from greyanchor.core.colorimetry import WAVELENGTHS, Array
-from greyanchor.core.errors import BadInput
 from greyanchor.core.readings import ReadingSet
 from greyanchor.core.simulation.instrument import Spectrophotometer, Spot, StripReader
 from greyanchor.core.simulation.press import SimulatedPress
@@ -54,11 +53,7 @@ def printed_spectra(
     condition: str = "M1",
 ) -> Array:
     """True reflectance (n, 36) of every patch of `chart` as printed; `pipeline` turns device values into raw ones."""
-    raw = chart.values() if pipeline is None else pipeline(chart.values())
-    if pipeline is None and chart.channels not in (tuple("CMYK"), press.channels):
-        raise BadInput(
-            f"the stand-in printer prints {' '.join(press.channels)}, not {'+'.join(chart.channels) or 'charts without channels'}"
-        )
+    raw = press.as_raw(chart.values(), chart.channels) if pipeline is None else pipeline(chart.values())
     places = sheet_places(chart)
     sheets = chart.sheets if chart.sheets is not None else np.ones(len(chart), dtype=np.int64)
     out = np.empty((len(chart), 36))
