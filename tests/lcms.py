@@ -14,10 +14,10 @@ import numpy as np
 import PIL
 
 _LAB_DBL = (1 << 22) | (10 << 16) | (3 << 3)
-_CMYK_DBL = (1 << 22) | (6 << 16) | (4 << 3)
-_FORMATS = {"Lab": _LAB_DBL, "CMYK": _CMYK_DBL}
+#: lcms2's numbers for pixel types: GRAY 3, RGB 4, CMYK 6, MCH5.. 19..
+_PIXELS = {1: 3, 3: 4, 4: 6, 5: 19, 6: 20, 7: 21, 8: 22}
 INTENTS = {"perceptual": 0, "relative": 1, "saturation": 2, "absolute": 3}
-NO_OPTIMIZE, NO_CACHE = 0x0100, 0x0040
+NO_OPTIMIZE, NO_CACHE, BLACK_POINT = 0x0100, 0x0040, 0x2000
 
 
 @lru_cache(maxsize=1)
@@ -47,20 +47,26 @@ def _library() -> ctypes.CDLL:
     return lib
 
 
-def _run(profile: bytes, values: np.ndarray, source: str, target: str, intent: str) -> np.ndarray:
+def _device_format(channels: int) -> int:
+    return (1 << 22) | (_PIXELS[channels] << 16) | (channels << 3)
+
+
+def _run(
+    profile: bytes, values: np.ndarray, channels: int, from_device: bool, intent: str, compensated: bool = False
+) -> np.ndarray:
     lib = _library()
     ours = lib.cmsOpenProfileFromMem(profile, len(profile))
     if not ours:
         raise ValueError("lcms2 does not take this profile")
     lab = lib.cmsCreateLab4Profile(None)
-    first, second = (ours, lab) if source == "CMYK" else (lab, ours)
-    transform = lib.cmsCreateTransform(
-        first, _FORMATS[source], second, _FORMATS[target], INTENTS[intent], NO_OPTIMIZE | NO_CACHE
-    )
+    device = (ours, _device_format(channels))
+    first, second = (device, (lab, _LAB_DBL)) if from_device else ((lab, _LAB_DBL), device)
+    flags = NO_OPTIMIZE | NO_CACHE | (BLACK_POINT if compensated else 0)
+    transform = lib.cmsCreateTransform(*first, *second, INTENTS[intent], flags)
     if not transform:
-        raise ValueError(f"lcms2 makes no {intent} transform from {source} to {target}")
+        raise ValueError(f"lcms2 makes no {intent} transform for {channels} channels")
     given = np.ascontiguousarray(values, dtype=float)
-    out = np.empty((len(given), 4 if target == "CMYK" else 3))
+    out = np.empty((len(given), 3 if from_device else channels))
     lib.cmsDoTransform(transform, given.ctypes.data, out.ctypes.data, len(given))
     for close, handle in (
         (lib.cmsDeleteTransform, transform),
@@ -71,11 +77,19 @@ def _run(profile: bytes, values: np.ndarray, source: str, target: str, intent: s
     return out
 
 
+def _scale(channels: int) -> float:
+    """Floating-point ink is percent for lcms2; light (RGB, grey) is a fraction."""
+    return 1.0 if channels in (1, 3) else 100.0
+
+
 def device_to_lab(profile: bytes, device: np.ndarray, intent: str = "absolute") -> np.ndarray:
-    """Lab (n, 3) that lcms2 reads for CMYK fractions (n, 4)."""
-    return _run(profile, 100.0 * np.asarray(device), "CMYK", "Lab", intent)
+    """Lab (n, 3) that lcms2 reads for device fractions (n, channels)."""
+    channels = np.shape(device)[1]
+    return _run(profile, _scale(channels) * np.asarray(device), channels, True, intent)
 
 
-def lab_to_device(profile: bytes, lab: np.ndarray, intent: str = "absolute") -> np.ndarray:
-    """CMYK fractions (n, 4) that lcms2 reads for Lab (n, 3)."""
-    return _run(profile, lab, "Lab", "CMYK", intent) / 100.0
+def lab_to_device(
+    profile: bytes, lab: np.ndarray, intent: str = "absolute", channels: int = 4, compensated: bool = False
+) -> np.ndarray:
+    """Device fractions (n, channels) that lcms2 reads for Lab (n, 3), with black point compensation if wanted."""
+    return _run(profile, lab, channels, False, intent, compensated) / _scale(channels)

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from greyanchor.core.illuminants import cie_table, light
+from greyanchor.core.illuminants import Light, cie_table, light
 
 WAVELENGTHS = np.arange(380, 731, 10)
 BANDS = len(WAVELENGTHS)
@@ -51,7 +51,7 @@ def _lagrange_rows(start: float, step: float, count: int, fine: Array) -> Array:
 
 
 @lru_cache(maxsize=32)
-def weights(name: str = "D50") -> Array:
+def weights(name: Light = "D50") -> Array:
     """Tristimulus weighting factors (36, 3) for the light `name`, 2 degree observer.
 
     Built as in ASTM E2022 from 1 nm tables; the power outside 380..730 nm falls to the end bands.
@@ -70,12 +70,12 @@ def weights(name: str = "D50") -> Array:
     return np.asarray(factors, dtype=float)
 
 
-def white_point(name: str = "D50") -> Array:
+def white_point(name: Light = "D50") -> Array:
     """XYZ of the perfect diffuser under the light `name`, shape (3,), Y = 100."""
     return np.asarray(weights(name).sum(axis=0), dtype=float)
 
 
-def spectra_to_xyz(spectra: npt.ArrayLike, name: str = "D50") -> Array:
+def spectra_to_xyz(spectra: npt.ArrayLike, name: Light = "D50") -> Array:
     """XYZ (..., 3) of reflectance spectra (..., 36) under the light `name` (ISO 13655)."""
     return np.asarray(np.asarray(spectra, dtype=float) @ weights(name))
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
@@ -13,6 +14,48 @@ from greyanchor.core.errors import BadInput
 _TABLE = Path(__file__).parent / "data" / "cie_1nm.csv"
 FIXED_LIGHTS = ("A", "F2", "F7", "F11", "LED-B1", "LED-B2", "LED-B3", "LED-B4", "LED-B5")
 _NAMED_DAYLIGHT = {"D50": 5003.0, "D55": 5503.0, "D65": 6504.0, "D75": 7504.0}
+
+
+@dataclass(frozen=True)
+class MeasuredLight:
+    """A light as measured where prints are looked at: relative power at 360..780 nm, 1 nm (421 values)."""
+
+    name: str
+    power: tuple[float, ...]
+
+    @classmethod
+    def of(cls, name: str, wavelengths: np.ndarray, power: np.ndarray) -> MeasuredLight:
+        """From rising `wavelengths` in nm (n,) and their relative power (n,).
+
+        Interpolated linearly; the ends are held. Raises `BadInput` for ranges and powers that are no light.
+        """
+        nm, values = np.asarray(wavelengths, dtype=float), np.asarray(power, dtype=float)
+        if len(nm) < 8 or not (np.isfinite(nm).all() and np.isfinite(values).all()):
+            raise BadInput("a measured light needs at least eight wavelengths with a number each")
+        if (np.diff(nm) <= 0).any():
+            raise BadInput("the wavelengths of the light do not rise")
+        if nm[0] > 400 or nm[-1] < 700 or np.diff(nm).max() > 20:
+            raise BadInput(
+                f"the light is measured from {nm[0]:g} to {nm[-1]:g} nm; 400 to 700 nm at 20 nm or closer are needed"
+            )
+        top = float(values.max())
+        if top <= 0:
+            raise BadInput("the light holds no energy: all its powers are zero or less")
+        if values.min() < -0.02 * top:
+            raise BadInput(f"the light has a power below zero at {nm[int(values.argmin())]:g} nm")
+        seen = (nm >= 420) & (nm <= 680)
+        if np.mean(values[seen] > 0.001 * top) < 0.5:
+            raise BadInput("the light is dark over most of 420 to 680 nm: colours cannot be told under it")
+        fine = np.interp(cie_table()["nm"], nm, np.maximum(values, 0.0))
+        return cls(name, tuple(float(v) for v in 100.0 * fine / top))
+
+
+Light = str | MeasuredLight
+
+
+def light_name(light: Light) -> str:
+    """What a light is called."""
+    return light if isinstance(light, str) else light.name
 
 
 @lru_cache(maxsize=1)
@@ -45,11 +88,13 @@ def daylight(temperature: float) -> np.ndarray:
     return table["S0"] + m1 * table["S1"] + m2 * table["S2"]
 
 
-def light(name: str) -> np.ndarray:
+def light(name: Light) -> np.ndarray:
     """Relative power of the light called `name` at 360..780 nm, 1 nm, shape (421,).
 
-    `name` is one of `FIXED_LIGHTS`, a CIE daylight (``D50``), or a temperature (``5600K``).
+    `name` is one of `FIXED_LIGHTS`, a CIE daylight (``D50``), a temperature (``5600K``), or a `MeasuredLight`.
     """
+    if isinstance(name, MeasuredLight):
+        return np.array(name.power)
     wanted = name.strip().upper()
     if wanted in FIXED_LIGHTS:
         return cie_table()[wanted]

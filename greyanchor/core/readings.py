@@ -11,15 +11,18 @@ import numpy.typing as npt
 
 from greyanchor.core.colorimetry import BANDS, Array, lab_to_xyz, spectra_to_xyz, xyz_to_lab
 from greyanchor.core.errors import BadInput
+from greyanchor.core.illuminants import Light, light_name
 
 CONDITIONS = ("M0", "M1", "M2", "M3")
+#: the one channel of pictures in grey, 100 % white, as ICC profiles and image files count it
+GREY = ("GREY",)
 #: device values are the same when they differ by no more than this (fraction)
 SAME_DEVICE = 0.002
 
 
 def is_additive(channels: tuple[str, ...]) -> bool:
     """Whether device values ask for light, not ink, so that 100 % of all of them is bare paper."""
-    return channels == ("R", "G", "B")
+    return channels in (("R", "G", "B"), GREY)
 
 
 def as_inks(device: Array, channels: tuple[str, ...]) -> Array:
@@ -102,12 +105,12 @@ class ReadingSet:
         """Whether there is anything but device values."""
         return any(v is not None for v in (self.spectra, self.measured_xyz, self.measured_lab))
 
-    def xyz(self, light: str = "D50") -> Array:
+    def xyz(self, light: Light = "D50") -> Array:
         """XYZ (n, 3) under `light`; readings without spectra know D50 only and say so."""
         if self.spectra is not None:
             return spectra_to_xyz(self.spectra, light)
-        if light.upper() != "D50":
-            raise BadInput(f"these readings hold no spectra, so {light} cannot be computed; use D50")
+        if light_name(light).upper() != "D50":
+            raise BadInput(f"these readings hold no spectra, so {light_name(light)} cannot be computed; use D50")
         if self.measured_xyz is not None:
             return self.measured_xyz
         if self.measured_lab is not None:

@@ -35,7 +35,7 @@ def rewritten(data: bytes, name: str, change) -> bytes:  # type: ignore[no-untyp
     lut, _ = profile.lut(name)
     tags = dict(profile.tags)
     tags[name] = encode_lut16(replace(lut, grid=change(lut.grid.copy())))
-    return icc.build(tags, 4, 4, datetime(2026, 1, 1, tzinfo=UTC))
+    return icc.build(tags, tuple("CMYK"), 4, datetime(2026, 1, 1, tzinfo=UTC))
 
 
 def test_a_profile_that_belongs_is_taken_without_doubt(built: ProfileResult, found: Examination) -> None:

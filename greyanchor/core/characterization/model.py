@@ -25,12 +25,11 @@ from greyanchor.core.colorimetry import (
     xyz_to_lab,
 )
 from greyanchor.core.errors import BadInput
+from greyanchor.core.illuminants import Light, light_name
 from greyanchor.core.readings import ReadingSet, is_additive
 
 MIN_PATCHES, MIN_GREY_PATCHES = 60, 12
 MAX_CHANNELS = 8
-_EPSILON = (6.0 / 29.0) ** 3
-_SLOPE = (29.0 / 6.0) ** 2 / 3.0
 _CURVE_POINTS = 513
 _BLOCK = 2048
 
@@ -71,6 +70,8 @@ class ForwardModel:
         channel's colour path from paper to solid, so that equal steps look about equal.
     fit, held_out
         Differences on the readings, and leave-one-out.
+    corrections
+        What prints made through a profile of this model taught it afterwards, in Lab over even coordinates.
     """
 
     channels: tuple[str, ...]
@@ -80,6 +81,7 @@ class ForwardModel:
     even: Array
     fit: FitReport
     held_out: FitReport
+    corrections: tuple[residual.SmoothResidual, ...] = ()
 
     def to_even(self, device: Array) -> Array:
         """Even coordinates (n, channels) of device values (n, channels)."""
@@ -103,25 +105,11 @@ class ForwardModel:
 
     def _lab(self, device: Array) -> Array:
         lab = xyz_to_lab(self.prior.predict(device) @ self.to_xyz)
-        if self.remainder is not None:
-            lab = lab + self.remainder.predict(self.to_even(device))
+        even = self.to_even(device)
+        for surface in (self.remainder, *self.corrections):
+            if surface is not None:
+                lab = lab + surface.predict(even)
         return np.asarray(lab)
-
-    def lab_with_gradient(self, device: Array) -> tuple[Array, Array]:
-        """Lab (n, 3) and d Lab / d device (n, channels, 3)."""
-        values = np.clip(np.asarray(device, dtype=float), 0.0, 1.0)
-        parts = in_parallel(self._lab_with_gradient, values)
-        return np.concatenate([p[0] for p in parts]), np.concatenate([p[1] for p in parts])
-
-    def _lab_with_gradient(self, device: Array) -> tuple[Array, Array]:
-        bands, gradient = self.prior.predict_with_gradient(device)
-        lab, slope = _lab_slope(bands @ self.to_xyz)
-        d_lab = (gradient @ self.to_xyz) @ np.swapaxes(slope, 1, 2)
-        if self.remainder is not None:
-            more, d_more = self.remainder.predict_with_gradient(self.to_even(device))
-            lab = lab + more
-            d_lab = d_lab + d_more * self._even_slope(device)[:, :, None]
-        return lab, d_lab
 
     def _even_slope(self, device: Array) -> Array:
         position = np.clip((device * (_CURVE_POINTS - 1)).astype(int), 0, _CURVE_POINTS - 2)
@@ -155,28 +143,15 @@ def _blas() -> ThreadpoolController:
     return ThreadpoolController()
 
 
-def _lab_slope(xyz: Array) -> tuple[Array, Array]:
-    """Lab (n, 3) and d Lab / d XYZ (n, 3, 3)."""
-    t = xyz / D50_WHITE
-    big = t > _EPSILON
-    root = np.cbrt(np.maximum(t, 1e-9))
-    df = np.where(big, 1.0 / (3.0 * root * root), _SLOPE) / D50_WHITE
-    slope = np.zeros((len(xyz), 3, 3))
-    slope[:, 0, 1] = 116.0 * df[:, 1]
-    slope[:, 1, 0], slope[:, 1, 1] = 500.0 * df[:, 0], -500.0 * df[:, 1]
-    slope[:, 2, 1], slope[:, 2, 2] = 200.0 * df[:, 1], -200.0 * df[:, 2]
-    return xyz_to_lab(xyz), slope
-
-
-def adapted_weights(light: str) -> Array:
+def adapted_weights(light: Light) -> Array:
     """Weights (36, 3) from spectra to XYZ under `light`, adapted to D50 by Bradford."""
-    if light.upper() == "D50":
+    if light_name(light).upper() == "D50":
         return weights("D50")
     return np.asarray(weights(light) @ bradford_matrix(white_point(light), D50_WHITE).T)
 
 
 def characterize(
-    readings: ReadingSet, light: str = "D50", with_residual: bool = True, noise: float = 0.0
+    readings: ReadingSet, light: Light = "D50", with_residual: bool = True, noise: float = 0.0
 ) -> ForwardModel:
     """Fit a model to readings of a profile chart, of any number of channels.
 

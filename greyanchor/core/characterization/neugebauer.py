@@ -32,17 +32,6 @@ def demichel(area: Array) -> Array:
     return weights
 
 
-def demichel_gradient(area: Array) -> Array:
-    """d weights / d area, shape (n, channels, 2^channels)."""
-    n, channels = area.shape
-    out = np.empty((n, channels, 2**channels))
-    for c in range(channels):
-        low, high = area.copy(), area.copy()
-        low[:, c], high[:, c] = 0.0, 1.0
-        out[:, c] = demichel(high) - demichel(low)
-    return out
-
-
 @dataclass(frozen=True)
 class NeugebauerModel:
     """Fitted Yule-Nielsen Neugebauer model.
@@ -61,27 +50,9 @@ class NeugebauerModel:
     gains: Array
     roots: Array
 
-    def area(self, device: Array) -> tuple[Array, Array]:
-        """Effective areas (m, channels) and their slopes of device values (m, channels)."""
-        areas, slopes = np.empty_like(device), np.empty_like(device)
-        for c in range(device.shape[1]):
-            curve = PchipInterpolator(KNOTS, self.gains[c])
-            areas[:, c] = curve(device[:, c])
-            slopes[:, c] = curve(device[:, c], 1)
-        return areas, slopes
-
     def predict(self, device: Array) -> Array:
         """Bands (m, bands) of device values (m, channels)."""
-        area, _ = self.area(device)
-        return np.maximum(demichel(area) @ self.roots, 0.0) ** self.n
-
-    def predict_with_gradient(self, device: Array) -> tuple[Array, Array]:
-        """Bands (m, bands) and d bands / d device, shape (m, channels, bands)."""
-        area, slope = self.area(device)
-        mixed = np.maximum(demichel(area) @ self.roots, 1e-6)
-        outer = self.n * mixed ** (self.n - 1.0)
-        inner = demichel_gradient(area) @ self.roots
-        return mixed**self.n, inner * slope[:, :, None] * outer[:, None, :]
+        return np.asarray(np.maximum(demichel(_areas(device, self.gains)) @ self.roots, 0.0) ** self.n)
 
 
 def fit(device: Array, bands: Array, start_n: float = 1.8) -> NeugebauerModel:

@@ -56,38 +56,12 @@ class SmoothResidual:
             out[start : start + _CHUNK] = fall @ weights
         return out
 
-    def predict_with_gradient(self, at: Array) -> tuple[Array, Array]:
-        """Residual (n, outputs) and its gradient (n, channels, outputs)."""
-        n, channels = at.shape
-        outputs = self.weights.shape[1]
-        spread = (self.places[:, :, None] * self.weights[:, None, :]).reshape(len(self.places), -1)
-        stacked = np.hstack([self.weights, spread]).astype(np.float32)
-        weights = stacked[:, :outputs]
-        values, gradient = np.empty((n, outputs)), np.empty((n, channels, outputs))
-        for start in range(0, n, _CHUNK):
-            block = at[start : start + _CHUNK]
-            kernel, slope = _kernel(block, self.places, self.length, np.float32)
-            values[start : start + _CHUNK] = kernel @ weights
-            both = (slope @ stacked).astype(float)
-            pull = both[:, outputs:].reshape(-1, channels, outputs)
-            gradient[start : start + _CHUNK] = pull - block[:, :, None] * both[:, None, :outputs]
-        return values, gradient
 
-
-def _kernel(a: Array, b: Array, length: float, precision: type = np.float64) -> tuple[Array, Array]:
-    """Matern 5/2 kernel (n, m) and s with d k / d a = s (b - a).
-
-    Distances are always taken in double precision; `precision` is that of the rest.
-    """
-    scale = _ROOT5 / length
-    r, fall = _distances(a * scale, b * scale, precision)
-    slope = (1.0 + r) * fall
-    r *= r
-    r *= fall
-    r /= 3.0
-    r += slope
-    slope *= scale * scale / 3.0
-    return r, slope
+def kernel(a: Array, b: Array, length: float) -> Array:
+    """Matern 5/2 kernel (n, m) between inputs (n, channels) and (m, channels)."""
+    r, fall = _distances(a * (_ROOT5 / length), b * (_ROOT5 / length), np.float64)
+    fall *= 1.0 + r * (1.0 + r / 3.0)
+    return fall
 
 
 def _distances(a: Array, b: Array, precision: type) -> tuple[Array, Array]:
@@ -107,7 +81,7 @@ def fit(places: Array, values: Array, counts: Array | None = None, noise: float 
     """
     length, ratio = _choose(places, values)
     counts = np.ones(len(places)) if counts is None else counts
-    bare = _kernel(places, places, length)[0]
+    bare = kernel(places, places, length)
     factor = _factor(bare, ratio, counts)
     weights = cho_solve(factor, values)
     amplitude = float((values * weights).sum() / values.size)
@@ -132,18 +106,6 @@ def _inverse_diagonal(factor: tuple[Array, bool]) -> Array:
     return np.asarray(np.diagonal(inverse))
 
 
-def uncertainty(places: Array, length: float, noise: float, at: Array) -> Array:
-    """Posterior variance (n,) relative to the signal's at inputs `at` (n, channels) (ibid., 2.26)."""
-    factor = _factor(_kernel(places, places, length)[0], noise, np.ones(len(places)))
-    across = _kernel(at, places, length)[0]
-    return np.asarray(1.0 - np.einsum("nm,mn->n", across, cho_solve(factor, across.T)))
-
-
-def kernel(a: Array, b: Array, length: float) -> Array:
-    """Matern 5/2 kernel (n, m) between inputs."""
-    return _kernel(a, b, length)[0]
-
-
 def _choose(places: Array, values: Array) -> tuple[float, float]:
     count = len(places)
     pick = np.arange(count)
@@ -152,7 +114,7 @@ def _choose(places: Array, values: Array) -> tuple[float, float]:
     x, y = places[pick], values[pick]
     best = (np.inf, _LENGTHS[-1], float(_NOISES[-1]))
     for length in _LENGTHS:
-        spectrum, vectors = eigh(_kernel(x, x, length)[0], driver="evd", overwrite_a=True)
+        spectrum, vectors = eigh(kernel(x, x, length), driver="evd", overwrite_a=True)
         spectrum = np.maximum(spectrum, 0.0)
         projected, squares = vectors.T @ y, vectors**2
         for noise in _NOISES:

@@ -20,6 +20,7 @@ from greyanchor.core.colorimetry import Array, lab_to_xyz, xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats.files import read_limited
 from greyanchor.core.formats.icc_tables import Lut, decode_lab, decode_lut, encode_lab
+from greyanchor.core.readings import GREY
 
 #: PCS illuminant as the ICC encodes it, XYZ with Y = 1.
 PCS_WHITE = np.array([0.9642, 1.0, 0.8249])
@@ -152,7 +153,7 @@ class IccProfile:
     @property
     def inks(self) -> tuple[str, ...]:
         """Channel names: those of the colour space, else those of the colorant table, else numbers."""
-        known = {"CMYK": tuple("CMYK"), "RGB": tuple("RGB"), "CMY": tuple("CMY"), "GRAY": ("K",)}
+        known = {"CMYK": tuple("CMYK"), "RGB": tuple("RGB"), "CMY": tuple("CMY"), "GRAY": GREY}
         if self.space in known:
             return known[self.space]
         data = self.tags.get("clrt", b"")

@@ -5,6 +5,7 @@ Numbers are fractions 0..1 of the encoded range; `encode_lab` and `decode_lab` t
 
 from __future__ import annotations
 
+import math
 import struct
 from dataclasses import dataclass
 
@@ -12,6 +13,10 @@ import numpy as np
 
 from greyanchor.core.colorimetry import Array
 from greyanchor.core.errors import BadInput
+
+
+MAX_INPUTS, MAX_OUTPUTS = 8, 15
+_MAX_CURVE = 65536
 
 
 @dataclass(frozen=True)
@@ -89,8 +94,17 @@ def decode_lut(data: bytes, name: str) -> tuple[Lut, bool]:
     raise BadInput(f"the table {name} has the type {kind!r}, which is not a lookup table")
 
 
+def _check_size(channels: int, outputs: int, sides: list[int]) -> None:
+    """More inputs than a printer has would make one evaluation endless: 2^n corners are looked up for each colour."""
+    if not 1 <= channels <= MAX_INPUTS or not 1 <= outputs <= MAX_OUTPUTS:
+        raise ValueError(f"{channels} channels to {outputs}: no printer has these")
+    if len(sides) != channels or min(sides) < 2:
+        raise ValueError("a side of its grid has fewer than two nodes")
+
+
 def _decode_simple(data: bytes, kind: bytes) -> Lut:
     channels, outputs, side = struct.unpack_from(">BBB", data, 8)
+    _check_size(channels, outputs, [side] * channels)
     if kind == b"mft1":
         entries, exits, at, form, full = 256, 256, 48, ">u1", 255.0
     else:
@@ -117,9 +131,10 @@ def _decode_elements(data: bytes, forward: bool) -> Lut:
     a_count, b_count = (channels, outputs) if forward else (outputs, channels)
     a_curves, b_curves = _read_curves(data, a_at, a_count), _read_curves(data, b_at, b_count)
     sides = list(data[clut_at : clut_at + channels])
+    _check_size(channels, outputs, sides)
     width = data[clut_at + 16]
     form, full = (">u1", 255.0) if width == 1 else (">u2", 65535.0)
-    nodes = int(np.prod(sides)) * outputs
+    nodes = math.prod(sides) * outputs
     grid = np.frombuffer(data, form, nodes, clut_at + 20).astype(float) / full
     grid = grid.reshape(*sides, outputs)
     return Lut(a_curves, grid, b_curves) if forward else Lut(b_curves, grid, a_curves)
@@ -132,6 +147,8 @@ def _read_curves(data: bytes, at: int, count: int) -> list[Array]:
         kind = data[at : at + 4]
         if kind == b"curv":
             (points,) = struct.unpack_from(">I", data, at + 8)
+            if points > _MAX_CURVE:
+                raise ValueError(f"a curve of {points} points")
             raw = np.frombuffer(data, ">u2", points, at + 12).astype(float)
             size = 12 + 2 * points
             curves.append(x if points == 0 else x ** (raw[0] / 256.0) if points == 1 else raw / 65535.0)

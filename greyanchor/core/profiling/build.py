@@ -17,13 +17,15 @@ from greyanchor.core.colorimetry import Array, bradford_matrix, delta_e_2000, wh
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
 from greyanchor.core.formats.icc_tables import encode_lut16
+from greyanchor.core.illuminants import Light
 from greyanchor.core.profiling import sources
 from greyanchor.core.profiling.gamut import Gamut, gamut_from_lab
 from greyanchor.core.profiling.inversion import Inverter
+from greyanchor.core.profiling.rebuild import with_settings
 from greyanchor.core.profiling.rendering import CENTRE_L, Rendering
 from greyanchor.core.profiling.separation import Separation
 from greyanchor.core.profiling.shell import shell_of, surface_inks
-from greyanchor.core.profiling.tables import TableSizes, backward_tables, forward_tables, pcs_axes
+from greyanchor.core.profiling.tables import TableSizes, backward_tables, forward_tables, pcs_axes, picture_channels
 from greyanchor.core.readings import ReadingSet, as_inks
 
 Progress = Callable[[float, str], None]
@@ -46,7 +48,7 @@ class ProfileSettings:
 
     separation: Separation = field(default_factory=Separation)
     version: int = 4
-    light: str = "D50"
+    light: Light = "D50"
     title: str = "Untitled print mode"
     sizes: TableSizes | None = None
     created: datetime | None = None
@@ -159,7 +161,7 @@ def build_from_model(
 
 
 def _device_lab(model: ForwardModel) -> Callable[[Array], Array]:
-    return lambda device: model.lab(as_inks(device, model.channels))
+    return lambda device: model.lab(as_inks(device, picture_channels(model.channels)))
 
 
 def model_lab(inverter: Inverter, inks: Array) -> Array:
@@ -213,7 +215,7 @@ def _tags(settings: ProfileSettings, readings: ReadingSet, model: ForwardModel, 
         tags["chad"] = icc.matrix_tag(bradford_matrix(white_point(settings.light), 100.0 * icc.PCS_WHITE))
     if len(model.channels) > 4:
         tags["clrt"] = icc.colorant_tag(model.channels, model.lab(np.eye(len(model.channels))))
-    tags["targ"] = icc.text_tag(cgats.dumps(readings))
+    tags["targ"] = icc.text_tag(cgats.dumps(with_settings(readings, settings.separation)))
     return tags
 
 

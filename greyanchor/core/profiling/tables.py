@@ -12,7 +12,7 @@ from greyanchor.core.colorimetry import Array
 from greyanchor.core.formats.icc_tables import Lut, encode_lab, interpolate_grid
 from greyanchor.core.profiling.inversion import Inverter
 from greyanchor.core.profiling.rendering import PERCEPTUAL, SATURATION, Rendering
-from greyanchor.core.readings import as_inks
+from greyanchor.core.readings import GREY, as_inks
 
 Progress = Callable[[float, str], None]
 _CURVE = 2048
@@ -102,12 +102,17 @@ def pcs_axes(model: ForwardModel, rendering: Rendering, inks: Array) -> PcsAxes:
 
 def device_curves(model: ForwardModel) -> list[Array]:
     """Device value to even coordinate, for the input side of A2B."""
-    return _through(model, lambda values: model.to_even(as_inks(values, model.channels)))
+    return _through(model, lambda values: model.to_even(as_inks(values, picture_channels(model.channels))))
 
 
 def even_curves(model: ForwardModel) -> list[Array]:
     """Even coordinate to device value, for the output side of B2A."""
-    return _through(model, lambda values: as_inks(model.to_device(values), model.channels))
+    return _through(model, lambda values: as_inks(model.to_device(values), picture_channels(model.channels)))
+
+
+def picture_channels(channels: tuple[str, ...]) -> tuple[str, ...]:
+    """Channels as a profile's device side counts them: one ink alone is a picture in grey, where 100 % is white."""
+    return GREY if len(channels) == 1 else channels
 
 
 def _through(model: ForwardModel, curve: Callable[[Array], Array]) -> list[Array]:

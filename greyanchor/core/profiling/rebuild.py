@@ -1,0 +1,74 @@
+"""A profile made anew from what it carries: characterization data and the settings it was built with."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import asdict, replace
+
+import numpy as np
+
+from greyanchor.core.charts.patches import profile_patches
+from greyanchor.core.errors import BadInput
+from greyanchor.core.formats import cgats, icc
+from greyanchor.core.profiling.separation import Separation
+from greyanchor.core.readings import GREY, ReadingSet, as_inks
+
+#: name under which the characterization data inside a profile tell its separation
+SETTINGS = "SEPARATION"
+#: patches read off the table of a profile that carries no characterization data
+_SAMPLED = {1: 64, 3: 900, 4: 1500}
+
+
+def with_settings(readings: ReadingSet, separation: Separation) -> ReadingSet:
+    """`readings` with the separation written among their facts, as they go into a profile."""
+    return replace(readings, meta={**readings.meta, SETTINGS: json.dumps(asdict(separation), sort_keys=True)})
+
+
+def separation_inside(readings: ReadingSet) -> Separation | None:
+    """The separation that `with_settings` wrote; None where there is none. `BadInput` when it is damaged."""
+    text = readings.meta.get(SETTINGS)
+    if not text:
+        return None
+    try:
+        facts = json.loads(text.replace("'", '"'))
+        facts["limits"] = tuple((str(c), float(v)) for c, v in facts.get("limits", ()))
+        return Separation(**facts)
+    except (ValueError, TypeError, KeyError) as error:
+        raise BadInput(f"the separation inside the profile is damaged: {error}") from error
+
+
+def characterization_inside(profile: icc.IccProfile) -> ReadingSet | None:
+    """The readings in the tag `targ`; None when there are none that could be read."""
+    text = icc.tag_text(profile.tags.get("targ", b""))
+    if not text.strip():
+        return None
+    try:
+        readings = cgats.loads(text.encode(), "characterization data inside the profile")
+    except BadInput:
+        return None
+    return readings if readings.is_measured and readings.device is not None else None
+
+
+def characterization_of(profile: icc.IccProfile) -> tuple[ReadingSet, str]:
+    """Readings to build anew from, and where they come from in words.
+
+    The characterization data inside where there are any, else colours read off the profile's own table.
+    """
+    inside = characterization_inside(profile)
+    if inside is not None:
+        return inside, f"{len(inside)} patches of characterization data inside the profile"
+    readings = sampled(profile)
+    return readings, f"{len(readings)} colours read off the profile's own table, as it carries no readings"
+
+
+def sampled(profile: icc.IccProfile) -> ReadingSet:
+    """Colours of a profile chart as the profile's own table gives them, Lab alone."""
+    channels = ("K",) if profile.inks == GREY else profile.inks
+    count = _SAMPLED.get(len(channels), 3000)
+    inks = profile_patches(count, min(3.0, float(len(channels))), len(channels))
+    lab = profile.device_to_lab(as_inks(inks, profile.inks))
+    if not np.isfinite(lab).all():
+        raise BadInput("the profile's table gives no colours")
+    device = as_inks(inks, channels)
+    ids = tuple(str(i + 1) for i in range(len(inks)))
+    return ReadingSet(ids=ids, channels=channels, device=device, measured_lab=lab)
