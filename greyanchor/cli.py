@@ -16,6 +16,9 @@ import click
 from greyanchor.core.errors import BadInput
 
 if TYPE_CHECKING:
+    from greyanchor.core.illuminants import Light
+    from greyanchor.core.profiling.build import ProfileResult, ProfileSettings
+    from greyanchor.core.profiling.separation import Separation
     from greyanchor.core.readings import ReadingSet
 
 
@@ -255,26 +258,102 @@ def linearize(readings_file: str, limits: str | None, aim: str, output: str, as_
     ])  # fmt: skip
 
 
+def _separation_options(command: Any) -> Any:
+    """The options that settle how a profile is built; None keeps what is already settled."""
+    options = (
+        click.option("--total-ink", type=float, help="percent; the largest sum in the chart when left out"),
+        click.option("--max-black", type=float, help="percent"),
+        click.option("--black-start", type=float, help="percent of darkness"),
+        click.option("--black-strength", type=float, help="percent"),
+        click.option("--black-width", type=float, help="percent"),
+        click.option("--handover", type=float, help="percent; how readily further inks take over"),
+        click.option("--limits", help="largest amounts of single inks, C=90,M=85 in percent"),
+        click.option("--preset", help="black generation for a need: even, thrift, keel or fog"),
+        click.option(
+            "--source", default="srgb", show_default=True, help="srgb, oprgb, p3, bt2020 or an ICC profile"
+        ),
+        click.option("--icc-version", type=click.Choice(["2", "4"]), default="4", show_default=True),
+        click.option("--light", help="D50 when left out; another light, 5600K, or a file of nm and power"),
+        click.option("--title"),
+        click.option("--report", help="quality report as JSON"),
+    )
+    for option in reversed(options):
+        command = option(command)
+    return command
+
+
+def _separation(readings: ReadingSet, chosen: dict[str, Any], before: Separation | None = None) -> Separation:
+    """The separation asked for, on top of `before`, or of the ordinary one under the chart's own total ink."""
+    from dataclasses import replace
+
+    from greyanchor.core.profiling.separation import Separation, preset
+
+    channels = len(readings.channels)
+    if before is None:
+        most = float(readings.inks().sum(axis=1).max())
+        before = Separation(total_ink=min(max(most, 1.0), float(max(channels, 1))))
+    if chosen["preset"]:
+        before = preset(chosen["preset"]).apply(before)
+    names = ("total_ink", "max_black", "black_start", "black_strength", "handover")
+    told = {name: chosen[name] / 100.0 for name in names if chosen[name] is not None}
+    if chosen["black_width"] is not None:
+        told["width"] = chosen["black_width"] / 100.0
+    if chosen["limits"]:
+        told["limits"] = tuple(_limits(chosen["limits"]).items())
+    return replace(before, **told)
+
+
+def _settings(
+    readings: ReadingSet, output: str, chosen: dict[str, Any], before: tuple[Separation, Light] | None = None
+) -> ProfileSettings:
+    from greyanchor.core.formats import icc, light_file
+    from greyanchor.core.profiling import sources
+    from greyanchor.core.profiling.build import ProfileSettings
+
+    separation, light = before or (None, "D50")
+    if chosen["light"]:
+        light = light_file.read(chosen["light"]) if Path(chosen["light"]).suffix else chosen["light"]
+    named = chosen["source"].lower() in sources.NAMES
+    source = chosen["source"].lower() if named else icc.read(chosen["source"])
+    return ProfileSettings(
+        _separation(readings, chosen, separation), int(chosen["icc_version"]), light,
+        chosen["title"] or Path(output).stem, source=source,
+    )  # fmt: skip
+
+
+def _deliver(result: ProfileResult, output: str, report: str | None) -> None:
+    from greyanchor.core.profiling.build import REPORT_FIGURES
+
+    _write(output, result.data)
+    facts = result.report
+    if report:
+        _write(report, json.dumps({name: facts[name] for name in REPORT_FIGURES}, indent=1))
+    for line in facts["warnings"]:
+        click.echo(f"warning: {line}", err=True)
+    click.echo(
+        f"{facts['patches']} patches, {facts['seconds']:.1f} s; fit mean {facts['fit']['mean']:.2f}, "
+        f"held out {facts['held_out']['mean']:.2f}, round trip {facts['round_trip']['mean']:.2f} dE00; "
+        f"neutral dCh up to {facts['neutral_dch_max']:.2f}; gamut {facts['gamut_volume'] / 1000:.0f} thousand; "
+        f"{facts['bytes'] / 2**20:.1f} MB"
+    )
+
+
 @main.command()
 @click.argument("readings_files", metavar="READINGS...", nargs=-1, required=True)
 @click.option("-o", "--output", required=True, help="the ICC profile")
-@click.option("--total-ink", type=float, help="percent; the largest sum in the chart when left out")
-@click.option("--max-black", type=float, default=100.0, show_default=True)
-@click.option("--black-start", type=float, default=25.0, show_default=True)
-@click.option("--black-strength", type=float, default=50.0, show_default=True)
-@click.option("--icc-version", type=click.Choice(["2", "4"]), default="4", show_default=True)
-@click.option("--light", default="D50", show_default=True)
-@click.option("--title")
-@click.option("--report", help="quality report as JSON")
+@_separation_options
+@click.option("--next-chart", help="CGATS chart of the patches that would help most, for the next reading")
+@click.option("--next-patches", type=int, default=60, show_default=True)
 def profile(
-    readings_files: tuple[str, ...], output: str, total_ink: float | None, max_black: float, black_start: float,
-    black_strength: float, icc_version: str, light: str, title: str | None, report: str | None,
+    readings_files: tuple[str, ...], output: str, report: str | None, next_chart: str | None, next_patches: int, **chosen: Any,
 ) -> None:  # fmt: skip
     """Build an ICC profile; several readings of one chart are compared and averaged."""
+    from dataclasses import replace
+
     from greyanchor.core.agreement import average
     from greyanchor.core.agreement import compare as compare_sets
-    from greyanchor.core.profiling.build import REPORT_FIGURES, ProfileSettings, build_profile
-    from greyanchor.core.profiling.separation import Separation
+    from greyanchor.core.characterization.trust import double_spread
+    from greyanchor.core.profiling.build import build_profile
 
     passes = [_read_measured(path) for path in readings_files]
     for path, other in zip(readings_files[1:], passes[1:]):
@@ -294,26 +373,105 @@ def profile(
             )
     try:
         readings = average(passes)
-        most = float(readings.values().sum(axis=1).max()) if total_ink is None else total_ink / 100.0
-        separation = Separation(
-            total_ink=min(max(most, 1.0), 4.0) if total_ink is None else most,
-            black_start=black_start / 100.0, black_strength=black_strength / 100.0, max_black=max_black / 100.0,
-        )  # fmt: skip
-        name = title or Path(output).stem
-        result = build_profile(readings, ProfileSettings(separation, int(icc_version), light, name))
+        settings = replace(_settings(readings, output, chosen), noise=double_spread(passes))
+        result = build_profile(readings, settings)
+        proposed = _proposals(result, readings, settings, next_patches) if next_chart else None
     except BadInput as error:
         raise (error if error.source else error.at(readings_files[0])) from None
-    _write(output, result.data)
-    if report:
-        _write(report, json.dumps({name: result.report[name] for name in REPORT_FIGURES}, indent=1))
-    facts = result.report
-    for line in facts["warnings"]:
-        click.echo(f"warning: {line}", err=True)
+    _deliver(result, output, report)
+    if next_chart and proposed:
+        _write(next_chart, proposed)
+
+
+def _proposals(result: ProfileResult, readings: ReadingSet, settings: ProfileSettings, count: int) -> str:
+    import numpy as np
+
+    from greyanchor.core.characterization.proposals import most_helpful
+    from greyanchor.core.charts.layout import lay_out
+    from greyanchor.core.formats import cgats
+    from greyanchor.core.readings import as_inks
+
+    channels = len(readings.channels)
+    inks, _ = most_helpful(result.model, count, min(settings.separation.total_ink, float(channels)))
+    device = as_inks(np.vstack([np.zeros((2, channels)), inks]), readings.channels)
+    chart, _ = lay_out(device, readings.channels, meta={"DESCRIPTOR": "patches that would help most"})
+    return cgats.dumps(chart)
+
+
+@main.command()
+@click.argument("profile_file", metavar="PROFILE")
+@click.option("-o", "--output", required=True, help="the ICC profile")
+@click.option(
+    "--readings", "beside", help="characterization data beside the profile, instead of those inside"
+)
+@_separation_options
+def rebuild(profile_file: str, output: str, beside: str | None, report: str | None, **chosen: Any) -> None:
+    """Build a profile anew from the characterization data inside it, or beside it."""
+    from greyanchor.core.formats import icc
+    from greyanchor.core.profiling.build import build_profile
+    from greyanchor.core.profiling.rebuild import characterization_of, settings_inside
+
+    old = icc.read(profile_file)
+    try:
+        found, whence = (
+            (_read_measured(beside), f"readings in {beside}") if beside else characterization_of(old)
+        )
+        chosen["title"] = chosen["title"] or old.description
+        settings = _settings(found, output, chosen, settings_inside(found))
+        result = build_profile(found, settings)
+    except BadInput as error:
+        raise (error if error.source else error.at(profile_file)) from None
+    click.echo(f"from {whence}", err=True)
+    _deliver(result, output, report)
+
+
+@main.command()
+@click.argument("profile_file", metavar="PROFILE")
+@click.argument("prints", metavar="READINGS...", nargs=-1)
+@click.option("--chart", "chart_file", help="write the chart to print raw next, and stop")
+@click.option("--patches", type=int, default=240, show_default=True, help="patches of that chart")
+@click.option("-o", "--output", help="the corrected ICC profile")
+@_separation_options
+def refine(
+    profile_file: str, prints: tuple[str, ...], chart_file: str | None, patches: int, output: str | None, report: str | None, **chosen: Any,
+) -> None:  # fmt: skip
+    """Correct a profile by readings of prints made through it, the newest last."""
+    from greyanchor.core.charts.layout import lay_out
+    from greyanchor.core.formats import cgats, icc
+    from greyanchor.core.profiling import refine as refining
+    from greyanchor.core.profiling.build import build_from_model, characterize_for
+    from greyanchor.core.profiling.rebuild import characterization_of, settings_inside
+    from greyanchor.core.readings import GREY, as_inks
+
+    old = icc.read(profile_file)
+    if bool(chart_file) == bool(prints):
+        raise BadInput("give either --chart FILE for the chart to print, or readings of it")
+    if chart_file:
+        channels = ("K",) if old.inks == GREY else old.inks
+        device = as_inks(as_inks(refining.chart(old, patches), old.inks), channels)
+        laid_out, _ = lay_out(
+            device, channels, shuffle_seed=3, meta={"DESCRIPTOR": f"refining {old.description}"}
+        )
+        _write(chart_file, cgats.dumps(laid_out))
+        click.echo(f"{len(laid_out)} patches; print them raw, read them, and give the readings")
+        return
+    if not output:
+        raise BadInput("name the corrected profile with -o")
+    try:
+        readings, whence = characterization_of(old)
+        chosen["title"] = chosen["title"] or old.description
+        settings = _settings(readings, output, chosen, settings_inside(readings))
+        model = characterize_for(readings, settings)
+        model, found = refining.learn(model, old, [_read_measured(path) for path in prints])
+        result = build_from_model(model, readings, settings)
+    except BadInput as error:
+        raise (error if error.source else error.at(profile_file)) from None
+    click.echo(f"from {whence}", err=True)
     click.echo(
-        f"{facts['patches']} patches, {facts['seconds']:.1f} s; fit mean {facts['fit']['mean']:.2f}, "
-        f"held out {facts['held_out']['mean']:.2f}, round trip {facts['round_trip']['mean']:.2f} dE00; "
-        f"neutral dCh up to {facts['neutral_dch_max']:.2f}; gamut {facts['gamut_volume'] / 1000:.0f} thousand"
+        f"the print was {found.off.mean:.2f} dE00 mean off; expected now {found.expected.mean:.2f}; noise alone {found.noise:.2f}"
+        + (": what is left is noise, another round teaches nothing" if found.at_noise else "")
     )
+    _deliver(result, output, report)
 
 
 @main.command()

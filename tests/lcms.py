@@ -52,7 +52,12 @@ def _device_format(channels: int) -> int:
 
 
 def _run(
-    profile: bytes, values: np.ndarray, channels: int, from_device: bool, intent: str, compensated: bool = False
+    profile: bytes,
+    values: np.ndarray,
+    channels: int,
+    from_device: bool,
+    intent: str,
+    compensated: bool = False,
 ) -> np.ndarray:
     lib = _library()
     ours = lib.cmsOpenProfileFromMem(profile, len(profile))

@@ -110,7 +110,9 @@ class ReadingSet:
         if self.spectra is not None:
             return spectra_to_xyz(self.spectra, light)
         if light_name(light).upper() != "D50":
-            raise BadInput(f"these readings hold no spectra, so {light_name(light)} cannot be computed; use D50")
+            raise BadInput(
+                f"these readings hold no spectra, so {light_name(light)} cannot be computed; use D50"
+            )
         if self.measured_xyz is not None:
             return self.measured_xyz
         if self.measured_lab is not None:

@@ -196,7 +196,9 @@ def design(
     n = len(channels)
     total_ink = min(3.0, float(n)) if total_ink is None else total_ink
     if purpose != "profile" and is_additive(tuple(channels)):
-        raise BadInput(f"a printer driven by {'+'.join(channels)} takes a profile chart alone, not a {purpose} chart")
+        raise BadInput(
+            f"a printer driven by {'+'.join(channels)} takes a profile chart alone, not a {purpose} chart"
+        )
     tops = np.array([(limits or {}).get(c, 1.0) for c in channels])
     if count is not None and not 2 <= count <= 10000:
         raise BadInput(f"{count} patches cannot be laid out; ask for 2 to 10000")

@@ -14,7 +14,6 @@ import numpy as np
 from greyanchor.core.colorimetry import Array
 from greyanchor.core.errors import BadInput
 
-
 MAX_INPUTS, MAX_OUTPUTS = 8, 15
 _MAX_CURVE = 65536
 

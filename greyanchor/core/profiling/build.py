@@ -25,7 +25,13 @@ from greyanchor.core.profiling.rebuild import with_settings
 from greyanchor.core.profiling.rendering import CENTRE_L, Rendering
 from greyanchor.core.profiling.separation import Separation
 from greyanchor.core.profiling.shell import shell_of, surface_inks
-from greyanchor.core.profiling.tables import TableSizes, backward_tables, forward_tables, pcs_axes, picture_channels
+from greyanchor.core.profiling.tables import (
+    TableSizes,
+    backward_tables,
+    forward_tables,
+    pcs_axes,
+    picture_channels,
+)
 from greyanchor.core.readings import ReadingSet, as_inks
 
 Progress = Callable[[float, str], None]
@@ -98,15 +104,20 @@ def build_profile(
     """
     began = time.perf_counter()
     progress(0.02, "fitting the printer model")
-    noise = settings.noise or trust.repeat_spread(readings)
-    model = characterize(readings, settings.light, noise=noise)
-    trust.check_colours(readings)
-    trust.check_model(model)
+    model = characterize_for(readings, settings)
     result = build_from_model(model, readings, settings, progress)
     result.report["warnings"] += trust.warnings(readings, model)
-    result.report["noise"] = noise
+    result.report["noise"] = settings.noise or trust.repeat_spread(readings)
     result.report["seconds"] = round(time.perf_counter() - began, 2)
     return result
+
+
+def characterize_for(readings: ReadingSet, settings: ProfileSettings) -> ForwardModel:
+    """The model that a profile of `readings` is built from; `BadInput` when it cannot be trusted."""
+    model = characterize(readings, settings.light, noise=settings.noise or trust.repeat_spread(readings))
+    trust.check_colours(readings)
+    trust.check_model(model)
+    return model
 
 
 def build_from_model(
@@ -207,7 +218,9 @@ def rendering_for(inverter: Inverter, white: Array, inks: Array, settings: Profi
     return replace(ends, printer=printer, source=source)
 
 
-def _tags(settings: ProfileSettings, readings: ReadingSet, model: ForwardModel, white: Array) -> dict[str, bytes]:
+def _tags(
+    settings: ProfileSettings, readings: ReadingSet, model: ForwardModel, white: Array
+) -> dict[str, bytes]:
     text = icc.unicode_tag if settings.version == 4 else icc.text_tag
     describe = icc.unicode_tag if settings.version == 4 else icc.description_tag
     tags = {"desc": describe(settings.title), "cprt": text(_COPYRIGHT), "wtpt": icc.xyz_tag(white)}
@@ -215,7 +228,7 @@ def _tags(settings: ProfileSettings, readings: ReadingSet, model: ForwardModel, 
         tags["chad"] = icc.matrix_tag(bradford_matrix(white_point(settings.light), 100.0 * icc.PCS_WHITE))
     if len(model.channels) > 4:
         tags["clrt"] = icc.colorant_tag(model.channels, model.lab(np.eye(len(model.channels))))
-    tags["targ"] = icc.text_tag(cgats.dumps(with_settings(readings, settings.separation)))
+    tags["targ"] = icc.text_tag(cgats.dumps(with_settings(readings, settings.separation, settings.light)))
     return tags
 
 

@@ -54,7 +54,9 @@ class Gamut:
         return np.column_stack([chroma * np.cos(np.radians(hue)), chroma * np.sin(np.radians(hue))])
 
 
-def gamut_of(to_lab: Callable[[Array], Array], total_ink: float, channels: tuple[str, ...] = tuple("CMYK")) -> Gamut:
+def gamut_of(
+    to_lab: Callable[[Array], Array], total_ink: float, channels: tuple[str, ...] = tuple("CMYK")
+) -> Gamut:
     """Boundary of everything that `channels` print under `total_ink`, sampled on the faces of the device solid.
 
     `to_lab` maps device fractions (n, channels) to Lab (n, 3).

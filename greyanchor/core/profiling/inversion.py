@@ -58,7 +58,11 @@ class Inverter:
     """Turns Lab into amounts of ink through one model and one separation."""
 
     def __init__(
-        self, model: ForwardModel, separation: Separation, margin: float = 0.004, quick: CompactModel | None = None
+        self,
+        model: ForwardModel,
+        separation: Separation,
+        margin: float = 0.004,
+        quick: CompactModel | None = None,
     ) -> None:
         self.model = model
         self.separation = separation
@@ -118,13 +122,13 @@ class Inverter:
         aim = np.zeros((len(lab), self.channels))
         if self.black is not None:
             chroma = np.hypot(lab[:, 1] - self.white[1], lab[:, 2] - self.white[2])
-            aim[:, self.black] = self.separation.black_aim(lab[:, 0], chroma, float(self.white[0]), self.darkest)
+            aim[:, self.black] = self.separation.black_aim(
+                lab[:, 0], chroma, float(self.white[0]), self.darkest
+            )
             aim[:, self.black] = self.model.to_even(aim)[:, self.black]
         return aim
 
-    def solve(
-        self, lab: Array, start: Array | None = None, rounds: int = 14, settle: int = 4
-    ) -> Inversion:
+    def solve(self, lab: Array, start: Array | None = None, rounds: int = 14, settle: int = 4) -> Inversion:
         """Ink for absolute Lab (n, 3); `start` (n, channels) are even coordinates to begin from.
 
         `rounds` steps with the pulls, then `settle` steps anchored.
@@ -197,7 +201,9 @@ class Inverter:
                 break
         return even, miss
 
-    def _normal(self, points: _Points, even: Array, which: Array | slice) -> tuple[Array, Array, Array, Array]:
+    def _normal(
+        self, points: _Points, even: Array, which: Array | slice
+    ) -> tuple[Array, Array, Array, Array]:
         """Colour miss (n,), cost (n,), gradient (n, channels) and normal matrix (n, channels, channels)."""
         got, slope = self.quick.lab_with_gradient(even)
         weights = points.weights[which]

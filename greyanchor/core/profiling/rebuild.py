@@ -10,31 +10,40 @@ import numpy as np
 from greyanchor.core.charts.patches import profile_patches
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
+from greyanchor.core.illuminants import Light, MeasuredLight
 from greyanchor.core.profiling.separation import Separation
 from greyanchor.core.readings import GREY, ReadingSet, as_inks
 
-#: name under which the characterization data inside a profile tell its separation
-SETTINGS = "SEPARATION"
+#: name under which the characterization data inside a profile tell how it was built
+SETTINGS = "PROFILE_SETTINGS"
 #: patches read off the table of a profile that carries no characterization data
 _SAMPLED = {1: 64, 3: 900, 4: 1500}
 
 
-def with_settings(readings: ReadingSet, separation: Separation) -> ReadingSet:
-    """`readings` with the separation written among their facts, as they go into a profile."""
-    return replace(readings, meta={**readings.meta, SETTINGS: json.dumps(asdict(separation), sort_keys=True)})
+def with_settings(readings: ReadingSet, separation: Separation, light: Light) -> ReadingSet:
+    """`readings` with the separation and the viewing light among their facts, as they go into a profile."""
+    told = (
+        light if isinstance(light, str) else [light.name.replace("'", ""), [round(p, 3) for p in light.power]]
+    )
+    facts = {"separation": asdict(separation), "light": told}
+    return replace(readings, meta={**readings.meta, SETTINGS: json.dumps(facts, sort_keys=True)})
 
 
-def separation_inside(readings: ReadingSet) -> Separation | None:
-    """The separation that `with_settings` wrote; None where there is none. `BadInput` when it is damaged."""
+def settings_inside(readings: ReadingSet) -> tuple[Separation, Light] | None:
+    """The separation and light that `with_settings` wrote; None where there are none. `BadInput` when damaged."""
     text = readings.meta.get(SETTINGS)
     if not text:
         return None
     try:
         facts = json.loads(text.replace("'", '"'))
-        facts["limits"] = tuple((str(c), float(v)) for c, v in facts.get("limits", ()))
-        return Separation(**facts)
-    except (ValueError, TypeError, KeyError) as error:
-        raise BadInput(f"the separation inside the profile is damaged: {error}") from error
+        separation = facts["separation"]
+        separation["limits"] = tuple((str(c), float(v)) for c, v in separation.get("limits", ()))
+        light = facts["light"]
+        if not isinstance(light, str):
+            light = MeasuredLight(str(light[0]), tuple(float(p) for p in light[1]))
+        return Separation(**separation), light
+    except (ValueError, TypeError, KeyError, IndexError) as error:
+        raise BadInput(f"the settings inside the profile are damaged: {error}") from error
 
 
 def characterization_inside(profile: icc.IccProfile) -> ReadingSet | None:

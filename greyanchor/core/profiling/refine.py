@@ -17,7 +17,7 @@ from greyanchor.core.readings import ReadingSet, as_inks
 
 CHART_PATCHES = 240
 _GREYS = 24
-_REPEATED = 8
+_REPEATED = 16
 #: what is left after a round is noise when it is no more than this many times the noise itself
 _NOISE_SHARE = 1.15
 #: a print farther than this from the profile (mean dE00) is of another mode, paper or chart
@@ -99,7 +99,9 @@ def learn(
     foretold = profile.device_to_lab(as_inks(newest.inks(), profile.inks))
     off = delta_e_2000(foretold, measured)
     if len(newest) < LEAST_PATCHES:
-        raise BadInput(f"{len(newest)} patches are too few to refine a profile; at least {LEAST_PATCHES} are needed")
+        raise BadInput(
+            f"{len(newest)} patches are too few to refine a profile; at least {LEAST_PATCHES} are needed"
+        )
     if off.mean() > ANOTHER_PRINT:
         raise BadInput(
             f"the print is {off.mean():.1f} dE00 mean from what the profile foretells: it is another mode or paper, "
@@ -108,9 +110,7 @@ def learn(
     spread = noise or trust.repeat_spread(newest)
     inks = np.vstack([p.inks() for p in prints])
     wanted = np.vstack([_lab(model, p) for p in prints])
-    places, first, group, counts = np.unique(
-        np.round(inks, 4), axis=0, return_index=True, return_inverse=True, return_counts=True
-    )
+    places, group, counts = np.unique(np.round(inks, 4), axis=0, return_inverse=True, return_counts=True)
     group = group.reshape(-1)
     mean = np.stack([np.bincount(group, values) / counts for values in wanted.T], axis=1)
     left = mean - bare.lab(places)

@@ -151,7 +151,9 @@ class Rendering:
         far = np.flatnonzero(ratio > _SLACK)
         if len(far):
             hue = np.arctan2(jab[far, 2], jab[far, 1])
-            light, chroma = _nearest(self.printer, np.degrees(hue), jab[far, 0], np.hypot(jab[far, 1], jab[far, 2]))
+            light, chroma = _nearest(
+                self.printer, np.degrees(hue), jab[far, 0], np.hypot(jab[far, 1], jab[far, 2])
+            )
             found = np.column_stack([light, chroma * np.cos(hue), chroma * np.sin(hue)])
             found = self.printer.centre + (found - self.printer.centre) * _SLACK
             found[:, 0] = np.clip(found[:, 0], 0.0, None)

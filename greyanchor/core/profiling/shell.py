@@ -128,7 +128,9 @@ def _directions() -> Array:
     )
 
 
-def surface_inks(channels: int, total_ink: float, tops: Array, black: int | None = None, steps: int = 17) -> Array:
+def surface_inks(
+    channels: int, total_ink: float, tops: Array, black: int | None = None, steps: int = 17
+) -> Array:
     """Ink amounts (n, channels) whose colours cover the surface of a gamut.
 
     All faces of the cube of inks on which two channels vary and the others are none or full, within

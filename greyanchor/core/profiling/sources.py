@@ -26,7 +26,9 @@ USUAL = "srgb"
 def rgb_to_xyz(name: str) -> Array:
     """Matrix (3, 3) from linear RGB of a named space to XYZ (Y = 1) adapted to D50 by Bradford."""
     if name not in _PRIMARIES:
-        raise BadInput(f"no source gamut called {name!r}; use one of {', '.join(_PRIMARIES)} or an ICC profile")
+        raise BadInput(
+            f"no source gamut called {name!r}; use one of {', '.join(_PRIMARIES)} or an ICC profile"
+        )
     red, green, blue, white = (np.array([x, y, 1.0 - x - y]) / y for x, y in _PRIMARIES[name][1:])
     columns = np.column_stack([red, green, blue])
     columns = columns * np.linalg.solve(columns, white)
@@ -46,4 +48,6 @@ def source_points(source: str | IccProfile, steps: int = 21) -> Array:
         cube = surface_inks(3, 3.0, np.ones(3), None, steps)
         return jzazbz.from_lab(rgb_to_lab(cube**2.2, source))
     to_lab: Callable[[Array], Array] = lambda inks: source.device_to_lab(inks, "relative")  # noqa: E731
-    return jzazbz.from_lab(to_lab(surface_inks(source.channels, float(source.channels), np.ones(source.channels), None, 13)))
+    return jzazbz.from_lab(
+        to_lab(surface_inks(source.channels, float(source.channels), np.ones(source.channels), None, 13))
+    )

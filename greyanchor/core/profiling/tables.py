@@ -192,7 +192,9 @@ def _colorimetric(inverter: Inverter, rendering: Rendering, axes: PcsAxes, side:
     half = (side + 1) // 2
     coarse = _colorimetric(inverter, rendering, axes, half).reshape(half, half, half, -1)
     axis = np.linspace(0.0, 1.0, side)
-    even = interpolate_grid(coarse, np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3))
+    even = interpolate_grid(
+        coarse, np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
+    )
     relative, ratio = rendering.clipped(nodes)
     near = ratio < _FAR
     solved = inverter.solve(rendering.absolute(relative[near]), even[near], rounds=3, settle=2)
@@ -209,9 +211,7 @@ def _start_from(table: Lut, relative: Array) -> Array:
     return interpolate_grid(table.grid, shaped)
 
 
-def gamut_table(
-    inverter: Inverter, rendering: Rendering, side: int, axes: PcsAxes, colorimetric: Lut
-) -> Lut:
+def gamut_table(inverter: Inverter, rendering: Rendering, side: int, axes: PcsAxes, colorimetric: Lut) -> Lut:
     """The `gamt` table: 0 in gamut, rising to 1 at a miss of ten colour units or more."""
     nodes = axes.nodes(side)
     even = _start_from(colorimetric, nodes)

@@ -147,7 +147,9 @@ class SimulatedPress:
     def _alpha(self) -> Array:
         if self.absorption is not None:
             return self.absorption
-        return np.vstack([ink_absorption(self.environment.ink_set), *(extra_absorption(e) for e in self.extras)])
+        return np.vstack(
+            [ink_absorption(self.environment.ink_set), *(extra_absorption(e) for e in self.extras)]
+        )
 
     @property
     def spread(self) -> float:
