@@ -66,6 +66,6 @@ def profile_readings(room: PrintRoom) -> ReadingSet:
 def built(profile_readings: ReadingSet) -> ProfileResult:
     """One quick profile that many tests look at."""
     settings = ProfileSettings(
-        Separation(total_ink=3.0), title="Quay proof — № 1", sizes=TableSizes(13, 25, 17, 13)
+        Separation(total_ink=3.0), title="Quay proof — № 1", sizes=TableSizes(13, 13, 25, 17, 13)
     )
     return build_profile(profile_readings, settings)

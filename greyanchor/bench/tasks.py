@@ -68,7 +68,7 @@ def settings_from(options: dict[str, Any], title: str) -> ProfileSettings:
         ),
         version=int(options["version"]),
         title=options.get("title") or title,
-        sizes=TableSizes.draft() if options.get("quality") == "draft" else TableSizes(),
+        sizes=TableSizes.draft() if options.get("quality") == "draft" else None,
     )
 
 

@@ -89,7 +89,7 @@ def test_lcms2_reads_lab_to_device_and_the_press_prints_that_colour(
 
 @pytest.fixture(scope="module")
 def built_v2(profile_readings: ReadingSet) -> bytes:
-    settings = ProfileSettings(Separation(3.0), 2, title="Quay 2", sizes=TableSizes(13, 17, 17, 9))
+    settings = ProfileSettings(Separation(3.0), 2, title="Quay 2", sizes=TableSizes(13, 13, 17, 17, 9))
     return build_profile(profile_readings, settings).data
 
 
@@ -137,7 +137,7 @@ def test_the_neutral_axis_is_grey_even_and_never_turns_back(built: ProfileResult
 
 
 def test_black_starts_where_it_is_told_and_obeys_its_maximum(profile_readings: ReadingSet) -> None:
-    sizes = TableSizes(9, 17, 9, 9)
+    sizes = TableSizes(9, 9, 17, 9, 9)
 
     def black(start: float, strength: float, most: float) -> np.ndarray:
         separation = Separation(3.0, start, strength, most)
@@ -163,16 +163,17 @@ def test_perceptual_keeps_ends_and_order(built: ProfileResult) -> None:
 
 @pytest.mark.parametrize("knee", [PERCEPTUAL, SATURATION])
 def test_chroma_compression_is_smooth_rising_and_can_be_undone(knee: object) -> None:
-    ratio = np.linspace(0, knee.reach, 400)
-    bent = knee.compress(ratio)
-    assert (np.diff(bent) > 0).all() and bent[-1] == pytest.approx(1.0)
-    assert np.abs(np.diff(bent, 2)).max() < 1e-3
-    np.testing.assert_allclose(knee.expand(bent), ratio, atol=1e-6)
+    for reach in (0.7, 1.0, 1.2, 1.6):
+        ratio = np.linspace(0, reach if knee.expands else max(reach, 1.0), 400)
+        bent = knee.compress(ratio, np.full(400, reach))
+        assert (np.diff(bent) > 0).all() and bent[-1] == pytest.approx(1.0)
+        assert np.abs(np.diff(bent, 2)).max() < 2e-3
+        np.testing.assert_allclose(knee.expand(bent, np.full(400, reach)), ratio, atol=1e-6)
 
 
 @pytest.mark.parametrize("version", [2, 4])
 def test_a_profile_is_complete_for_its_version(profile_readings: ReadingSet, version: int) -> None:
-    settings = ProfileSettings(Separation(3.0), version, title="Quay № 1", sizes=TableSizes(7, 9, 9, 7))
+    settings = ProfileSettings(Separation(3.0), version, title="Quay № 1", sizes=TableSizes(7, 7, 9, 9, 7))
     data = build_profile(profile_readings, settings).data
     profile = icc.loads(data)
     assert (
@@ -248,7 +249,10 @@ def test_another_viewing_light_adapts_white_to_white(profile_readings: ReadingSe
         (lambda r: r.select(r.device.sum(axis=1) > 0.01), "unprinted"),
         (lambda r: r.select(r.device[:, 1] < 0.9), "channel M reaches only"),
         (lambda r: replace(r, spectra=None), "no measured values"),
-        (lambda r: replace(r, channels=tuple("CMYO")), "CMYK"),
+        (
+            lambda r: replace(r, channels=tuple("RGB"), device=r.device[:, :3]),
+            "unprinted patch .all channels 100 %",
+        ),
     ],
 )
 def test_readings_that_cannot_carry_a_profile_are_refused(
@@ -260,7 +264,7 @@ def test_readings_that_cannot_carry_a_profile_are_refused(
 
 @pytest.mark.parametrize(
     "settings",
-    [{"total_ink": 5.0}, {"black_start": -0.1}, {"black_strength": 2.0}, {"max_black": 1.2}, {"width": 0.0}],
+    [{"total_ink": 8.5}, {"black_start": -0.1}, {"black_strength": 2.0}, {"max_black": 1.2}, {"width": 0.0}],
 )
 def test_impossible_separations_are_refused(settings: dict) -> None:
     with pytest.raises(BadInput, match="outside"):

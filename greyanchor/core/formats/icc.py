@@ -25,14 +25,13 @@ from greyanchor.core.readings import GREY
 #: PCS illuminant as the ICC encodes it, XYZ with Y = 1.
 PCS_WHITE = np.array([0.9642, 1.0, 0.8249])
 MAX_BYTES = 64 * 1024 * 1024
-_SPACES = {4: b"CMYK", 3: b"RGB ", 1: b"GRAY", **{n: f"{n:X}CLR".encode() for n in range(5, 16)}}
-_SPACE_CHANNELS = {v: k for k, v in _SPACES.items()} | {
-    b"CMY ": 3,
+_NAMED_SPACES = {tuple("CMYK"): b"CMYK", tuple("RGB"): b"RGB ", tuple("CMY"): b"CMY "}
+_SPACE_CHANNELS = {
+    b"GRAY": 1,
+    **{space: len(channels) for channels, space in _NAMED_SPACES.items()},
+    **{f"{n:X}CLR".encode(): n for n in range(2, 16)},
     b"Lab ": 3,
     b"XYZ ": 3,
-    b"2CLR": 2,
-    b"3CLR": 3,
-    b"4CLR": 4,
 }
 _PERCEPTUAL_BLACK_L = 3.1373
 
@@ -73,6 +72,13 @@ def matrix_tag(matrix: Array) -> bytes:
     )
 
 
+def space_of(channels: tuple[str, ...]) -> bytes:
+    """Signature of the colour space that a profile of `channels` is for; one ink alone is grey."""
+    if len(channels) == 1:
+        return b"GRAY"
+    return _NAMED_SPACES.get(channels, f"{len(channels):X}CLR".encode())
+
+
 def colorant_tag(names: tuple[str, ...], lab: Array) -> bytes:
     """`colorantTableType`: names and PCS Lab (n, 3) of the inks (ICC.1:2022, 10.5)."""
     body = b"clrt\0\0\0\0" + struct.pack(">I", len(names))
@@ -98,7 +104,7 @@ def build(
     size = offset + len(body)
     header = struct.pack(
         ">I4sI4s4s4s6H4s4sI4s4sQI3i4s16s28x",
-        size, b"\0\0\0\0", 0x04400000 if version == 4 else 0x02400000, b"prtr", _SPACES[len(channels)], b"Lab ",
+        size, b"\0\0\0\0", 0x04400000 if version == 4 else 0x02400000, b"prtr", space_of(channels), b"Lab ",
         when.year, when.month, when.day, when.hour, when.minute, when.second,
         b"acsp", b"\0\0\0\0", 0, b"\0\0\0\0", b"\0\0\0\0", 0, intent,
         *(round(v * 65536) for v in PCS_WHITE), b"\0\0\0\0", b"\0" * 16,

@@ -22,7 +22,7 @@ from greyanchor.core.profiling import sources
 from greyanchor.core.profiling.gamut import Gamut, gamut_from_lab
 from greyanchor.core.profiling.inversion import Inverter
 from greyanchor.core.profiling.rebuild import with_settings
-from greyanchor.core.profiling.rendering import CENTRE_L, Rendering
+from greyanchor.core.profiling.rendering import CENTRE_L, Rendering, reach_of
 from greyanchor.core.profiling.separation import Separation
 from greyanchor.core.profiling.shell import shell_of, surface_inks
 from greyanchor.core.profiling.tables import (
@@ -107,14 +107,19 @@ def build_profile(
     model = characterize_for(readings, settings)
     result = build_from_model(model, readings, settings, progress)
     result.report["warnings"] += trust.warnings(readings, model)
-    result.report["noise"] = settings.noise or trust.repeat_spread(readings)
+    result.report["noise"] = settings.noise or noise_of(readings)
     result.report["seconds"] = round(time.perf_counter() - began, 2)
     return result
 
 
+def noise_of(readings: ReadingSet) -> float:
+    """What repeated patches tell of the noise; 0 where nothing was measured or repeated."""
+    return trust.repeat_spread(readings) if readings.is_measured else 0.0
+
+
 def characterize_for(readings: ReadingSet, settings: ProfileSettings) -> ForwardModel:
     """The model that a profile of `readings` is built from; `BadInput` when it cannot be trusted."""
-    model = characterize(readings, settings.light, noise=settings.noise or trust.repeat_spread(readings))
+    model = characterize(readings, settings.light, noise=settings.noise or noise_of(readings))
     trust.check_colours(readings)
     trust.check_model(model)
     return model
@@ -215,7 +220,7 @@ def rendering_for(inverter: Inverter, white: Array, inks: Array, settings: Profi
     middle = np.array([centre, 0.0, 0.0])
     printer = shell_of(jzazbz.from_lab(bare.relative(model_lab(inverter, inks))), middle, (low, high))
     source = shell_of(ends.lay_ends(sources.source_points(settings.source)), middle, (low, high))
-    return replace(ends, printer=printer, source=source)
+    return replace(ends, printer=printer, reach=reach_of(printer, source))
 
 
 def _tags(
@@ -226,7 +231,7 @@ def _tags(
     tags = {"desc": describe(settings.title), "cprt": text(_COPYRIGHT), "wtpt": icc.xyz_tag(white)}
     if settings.version == 4:
         tags["chad"] = icc.matrix_tag(bradford_matrix(white_point(settings.light), 100.0 * icc.PCS_WHITE))
-    if len(model.channels) > 4:
+    if icc.space_of(model.channels).endswith(b"CLR"):
         tags["clrt"] = icc.colorant_tag(model.channels, model.lab(np.eye(len(model.channels))))
     tags["targ"] = icc.text_tag(cgats.dumps(with_settings(readings, settings.separation, settings.light)))
     return tags

@@ -11,12 +11,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.ndimage import gaussian_filter, maximum_filter
 
 from greyanchor.core import jzazbz
 from greyanchor.core.characterization.model import in_parallel
 from greyanchor.core.colorimetry import Array, lab_to_xyz, xyz_to_lab
 from greyanchor.core.formats.icc import PCS_WHITE
-from greyanchor.core.profiling.shell import Shell
+from greyanchor.core.profiling.shell import ELEVATIONS, Shell
 
 #: lightness (L*) of the point that everything is seen from
 CENTRE_L = 52.0
@@ -68,16 +69,17 @@ class Rendering:
         XYZ of the media (Y = 1).
     darkest, pcs_black
         Relative L* of the darkest print and of the PCS black.
-    printer, source
-        Gamut surfaces in JzAzBz, media-relative, the source's with its ends laid onto the printer's;
-        None for a printer that prints greys alone.
+    printer
+        Gamut surface in JzAzBz, media-relative; None for a printer that prints greys alone.
+    reach
+        How far the source reaches, as a share of the printer's radius, for each direction of `printer`.
     """
 
     white: Array
     darkest: float
     pcs_black: float
     printer: Shell | None = None
-    source: Shell | None = None
+    reach: Array | None = None
 
     def relative(self, absolute: Array) -> Array:
         """Media-relative Lab of absolute Lab (n, 3): XYZ scaled so that the media is white."""
@@ -122,11 +124,11 @@ class Rendering:
         return jzazbz.to_lab(self._lift_ends(jab))
 
     def _radially(self, jab: Array, curve: object) -> Array:
-        if self.printer is None or self.source is None:
+        if self.printer is None or self.reach is None:
             return jab
         distance, edge = self.printer.along(jab)
         edge = np.maximum(edge, 1e-6)
-        reach = self.source.radius_at(jab - self.source.centre) / edge
+        reach = self.printer.look_up(self.reach, jab - self.printer.centre)
         moved = curve(distance / edge, reach) * edge  # type: ignore[operator]
         factor = np.where(distance > 1e-9, moved / np.maximum(distance, 1e-9), 1.0)
         return np.asarray(self.printer.centre + (jab - self.printer.centre) * factor[:, None])
@@ -159,6 +161,23 @@ class Rendering:
             found[:, 0] = np.clip(found[:, 0], 0.0, None)
             out[far] = jzazbz.to_lab(found)
         return out, ratio
+
+
+def reach_of(printer: Shell, source: Shell) -> Array:
+    """How far `source` reaches as a share of `printer`'s radius, by direction, made even.
+
+    A direction shares the compression of its neighbours: where it changed from one to the next, a shade
+    running across would turn darker and lighter again. White and black stay where they are.
+    """
+    sharp = source.radius / np.maximum(printer.radius, 1e-6)
+    wide = gaussian_filter(
+        maximum_filter(sharp, (13, 9), mode=("nearest", "wrap")), (5, 4), mode=("nearest", "wrap")
+    )
+    elevation = np.abs(np.linspace(-90.0, 90.0, ELEVATIONS))
+    share = np.clip((88.0 - elevation) / 22.0, 0.0, 1.0)[:, None]
+    share = share * share * (3.0 - 2.0 * share)
+    even = np.where(sharp < 1.0, np.minimum(sharp, 1.0), 1.0) * (1.0 - share) + wide * share
+    return np.asarray(np.maximum(sharp, even))
 
 
 def _nearest(shell: Shell, hue: Array, light: Array, chroma: Array) -> tuple[Array, Array]:

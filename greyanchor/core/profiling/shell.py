@@ -43,11 +43,16 @@ class Shell:
 
     def radius_at(self, directions: Array) -> Array:
         """Radius (n,) in directions (n, 3) of any length."""
+        return self.look_up(self.radius, directions)
+
+    @staticmethod
+    def look_up(table: Array, directions: Array) -> Array:
+        """Values (n,) of a `table` laid out like `radius` in directions (n, 3)."""
         chroma = np.hypot(directions[:, 1], directions[:, 2])
         elevation = np.degrees(np.arctan2(directions[:, 0], chroma))
         hue = np.degrees(np.arctan2(directions[:, 2], directions[:, 1])) % 360.0
         rows = (elevation + 90.0) / 180.0 * (ELEVATIONS - 1)
-        wrapped = np.hstack([self.radius, self.radius[:, :1]])
+        wrapped = np.hstack([table, table[:, :1]])
         return np.asarray(map_coordinates(wrapped, [rows, hue / 360.0 * HUES], order=1, mode="nearest"))
 
     def leaf(self, hue: Array) -> tuple[Array, Array]:

@@ -1,0 +1,63 @@
+"""A fitted model as bytes and back, so that it need not be fitted again to look at what it says."""
+
+from __future__ import annotations
+
+import io
+import json
+
+import numpy as np
+
+from greyanchor.core.characterization import neugebauer, residual
+from greyanchor.core.characterization.model import FitReport, ForwardModel
+from greyanchor.core.errors import BadInput
+
+
+def to_bytes(model: ForwardModel) -> bytes:
+    """The whole model, compressed; arrays only, nothing that could run."""
+    facts = {
+        "channels": model.channels, "n": model.prior.n, "fit": model.fit.as_dict(), "held_out": model.held_out.as_dict(),
+        "corrections": len(model.corrections),
+    }  # fmt: skip
+    arrays = {
+        "gains": model.prior.gains,
+        "roots": model.prior.roots,
+        "to_xyz": model.to_xyz,
+        "even": model.even,
+    }
+    for i, surface in enumerate((model.remainder, *model.corrections)):
+        if surface is not None:
+            arrays |= {
+                f"places{i}": surface.places, f"weights{i}": surface.weights,
+                f"shape{i}": np.array([surface.length, surface.noise]),
+            }  # fmt: skip
+    out = io.BytesIO()
+    np.savez_compressed(out, facts=np.frombuffer(json.dumps(facts).encode(), dtype=np.uint8), **arrays)  # type: ignore[arg-type]
+    return out.getvalue()
+
+
+def from_bytes(data: bytes) -> ForwardModel:
+    """Inverse of `to_bytes`; what leave-one-out left is not kept. `BadInput` for damaged bytes."""
+    try:
+        with np.load(io.BytesIO(data), allow_pickle=False) as held:
+            facts = json.loads(held["facts"].tobytes())
+            surfaces = [_surface(held, i) for i in range(1 + facts["corrections"])]
+            return ForwardModel(
+                tuple(facts["channels"]),
+                neugebauer.NeugebauerModel(facts["n"], held["gains"], held["roots"]),
+                held["to_xyz"],
+                surfaces[0],
+                held["even"],
+                FitReport(**facts["fit"]),
+                FitReport(**facts["held_out"]),
+                tuple(s for s in surfaces[1:] if s is not None),
+            )
+    except (OSError, ValueError, KeyError, TypeError) as error:
+        raise BadInput(f"the kept model is damaged: {error}") from error
+
+
+def _surface(held: np.lib.npyio.NpzFile, i: int) -> residual.SmoothResidual | None:
+    if f"places{i}" not in held:
+        return None
+    places, weights = held[f"places{i}"], held[f"weights{i}"]
+    length, noise = (float(v) for v in held[f"shape{i}"])
+    return residual.SmoothResidual(places, weights, length, noise, np.zeros_like(weights))
