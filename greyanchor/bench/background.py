@@ -1,4 +1,4 @@
-"""Background work of builds: queueing, stopping, and telling what was interrupted."""
+"""Queueing the background work of builds."""
 
 from __future__ import annotations
 
@@ -30,16 +30,3 @@ def start_profile(stage: Stage, settings: dict[str, Any], user: AbstractBaseUser
 
     transaction.on_commit(lambda: build_profile_task(task.pk))
     return task
-
-
-def cancel_task(pk: int) -> None:
-    """Ask a task to stop; it stops at its next step, or at once when it has not begun."""
-    Task.objects.filter(pk=pk, state=Task.State.QUEUED).update(state=Task.State.CANCELLED)
-    Task.objects.filter(pk=pk, state=Task.State.RUNNING).update(cancel_asked=True)
-
-
-def mark_interrupted_tasks() -> None:
-    """At the start of a worker: what was running before is not running now."""
-    Task.objects.filter(state=Task.State.RUNNING).update(
-        state=Task.State.INTERRUPTED, message="the worker stopped in the middle of it; start it again"
-    )

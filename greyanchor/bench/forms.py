@@ -12,6 +12,7 @@ from greyanchor.bench.services import tolerance_choices
 from greyanchor.core.charts.layout import DOTS, METHODS
 from greyanchor.core.environment import DIRECTIONS, HALFTONES
 from greyanchor.library.models import InkSet, Media, Printer
+from greyanchor.profiles.forms import KindForm
 from greyanchor.profiles.models import AimRecord
 
 TONE_AIMS = [
@@ -159,18 +160,29 @@ class ProfileChartOptions(MeasuringForm):
     patches = forms.IntegerField(min_value=200, max_value=6000, initial=1000)
 
 
-class ProfileOptions(forms.Form):
+class ProfileOptions(KindForm):
     """Separation and kind of the profile."""
 
-    title = forms.CharField(max_length=160)
-    total_ink = forms.FloatField(label="Total ink, %", min_value=120, max_value=400)
+    total_ink = forms.FloatField(label="Total ink, %", min_value=100, max_value=800)
     black_start = forms.FloatField(label="Black start, %", min_value=0, max_value=95, initial=25)
     black_strength = forms.FloatField(label="Black strength, %", min_value=0, max_value=100, initial=50)
     max_black = forms.FloatField(label="Maximum black, %", min_value=0, max_value=100, initial=100)
-    version = forms.TypedChoiceField(label="ICC version", coerce=int, choices=[(4, "4"), (2, "2")])
-    quality = forms.ChoiceField(
-        label="Tables", choices=[("full", "full"), ("draft", "draft, for a quick look")]
-    )
+    width = forms.FloatField(label="Width of black, %", min_value=10, max_value=300, initial=100)
+    limits = forms.CharField(
+        label="Limits of single inks", required=False, max_length=80,
+        widget=forms.TextInput(attrs={"placeholder": "C=90, M=85"}),
+    )  # fmt: skip
+
+    def clean_limits(self) -> dict[str, float]:
+        """Percents by ink."""
+        found: dict[str, float] = {}
+        for part in self.cleaned_data["limits"].replace(" ", "").upper().split(","):
+            name, _, value = part.partition("=")
+            if part and not (name and value.replace(".", "", 1).isdigit() and 20 <= float(value) <= 100):
+                raise forms.ValidationError(f"{part} is not understood: write C=90, M=85, from 20 to 100 %.")
+            if part:
+                found[name] = float(value)
+        return found
 
 
 class CheckOptions(forms.Form):

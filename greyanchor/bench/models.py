@@ -2,20 +2,14 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
-
 from django.conf import settings
 from django.db import models
-from django.utils import timezone
 
 from greyanchor.checks.models import Check
 from greyanchor.core.environment import PrintEnvironment
 from greyanchor.library.models import PrintMode
 from greyanchor.measuring.models import SheetPrint
-from greyanchor.profiles.models import Profile
-
-#: a running task that was not heard of for this long is taken for dead
-SILENCE = timedelta(seconds=45)
+from greyanchor.profiles.models import BackgroundWork, Profile
 
 
 class Build(models.Model):
@@ -102,45 +96,13 @@ class Stage(models.Model):
         return f"{self.kind} of {self.build}"
 
 
-class Task(models.Model):
-    """Background work with progress, cancel and a kept error."""
-
-    class State(models.TextChoices):
-        QUEUED = "queued", "waiting for the worker"
-        RUNNING = "running", "running"
-        DONE = "done", "done"
-        FAILED = "failed", "failed"
-        CANCELLED = "cancelled", "cancelled"
-        INTERRUPTED = "interrupted", "interrupted"
+class Task(BackgroundWork):
+    """The building of a stage's profile."""
 
     stage = models.ForeignKey(Stage, on_delete=models.CASCADE, related_name="tasks")
-    state = models.CharField(max_length=12, choices=State.choices, default=State.QUEUED)
-    progress = models.FloatField(default=0.0)
-    message = models.CharField(max_length=200, blank=True)
-    error = models.TextField(blank=True)
-    cancel_asked = models.BooleanField(default=False)
-    started_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT)
-    created_at = models.DateTimeField(auto_now_add=True)
-    heard_at = models.DateTimeField(auto_now=True)
-
-    class Meta:
-        ordering = ["-pk"]
 
     def __str__(self) -> str:
         return f"task {self.pk}, {self.state}"
-
-    @property
-    def is_active(self) -> bool:
-        return self.state in (self.State.QUEUED, self.State.RUNNING)
-
-    @property
-    def looks_dead(self) -> bool:
-        """Running, but silent for too long: its worker was killed."""
-        return self.state == self.State.RUNNING and timezone.now() - self.heard_at > SILENCE
-
-    @property
-    def percent(self) -> int:
-        return round(100 * self.progress)
 
 
 class Baseline(models.Model):

@@ -10,7 +10,6 @@ from django.db import transaction
 from django.utils import timezone
 
 from greyanchor.bench import kinds, results
-from greyanchor.bench.background import cancel_task
 from greyanchor.bench.baselines import take_baseline
 from greyanchor.bench.charts import compute_stage, decided, lay_out_stage
 from greyanchor.bench.log import empty, set_aside
@@ -22,6 +21,7 @@ from greyanchor.library.models import PrintMode
 from greyanchor.library.services import Outdated, release_mode, signed
 from greyanchor.measuring.models import ReadingPass
 from greyanchor.measuring.queries import double_reading, early_passes
+from greyanchor.profiles.work import cancel
 
 IN_USE = (PrintMode.State.RELEASED, PrintMode.State.RETIRED)
 
@@ -339,7 +339,7 @@ def _still_building(build: Build) -> None:
     ):
         raise BadInput("this mode is released; start a new build to change it")
     for task in Task.objects.filter(stage__build=build, state__in=[Task.State.QUEUED, Task.State.RUNNING]):
-        cancel_task(task.pk)
+        cancel(Task, task.pk)
 
 
 def _reopened(build: Build, user: AbstractBaseUser, what: str) -> None:

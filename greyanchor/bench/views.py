@@ -11,7 +11,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from greyanchor.bench import attaching, charts, forms, inheriting, kinds, queries, services
-from greyanchor.bench.background import cancel_task, start_profile
+from greyanchor.bench.background import start_profile
 from greyanchor.bench.models import Build, Stage, Task
 from greyanchor.core.charts import sheets
 from greyanchor.core.charts.layout import plan as plan_sheets
@@ -20,6 +20,7 @@ from greyanchor.measuring.models import SheetPrint
 from greyanchor.measuring.printing import print_on_standin
 from greyanchor.measuring.services import start_pass
 from greyanchor.measuring.views import take_file
+from greyanchor.profiles.work import cancel
 
 DECISIONS = {
     kinds.TOTAL_INK: forms.TotalInkForm,
@@ -405,6 +406,6 @@ def task_part(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def task_cancel(request: HttpRequest, pk: int) -> HttpResponse:
     task = get_object_or_404(Task.objects.select_related("stage"), pk=pk)
-    cancel_task(pk)
+    cancel(Task, pk)
     messages.info(request, "The task is asked to stop.")
     return back_to(task.stage)

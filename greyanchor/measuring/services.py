@@ -370,6 +370,15 @@ def keep_whole_pass(
 
 def averaged(job: SheetPrint) -> ReadingSet:
     """The mean of all complete passes over a print."""
-    done = list(job.passes.filter(state=ReadingPass.State.DONE).defer("text"))
+    done = _complete(job)
     key = ("mean", *((p.pk, p.finished_at) for p in done))
     return remembered(key, lambda: average([p.readings for p in done]))  # type: ignore[no-any-return]
+
+
+def passes_of(job: SheetPrint) -> list[ReadingSet]:
+    """All complete passes over a print."""
+    return [p.readings for p in _complete(job)]
+
+
+def _complete(job: SheetPrint) -> list[ReadingPass]:
+    return list(job.passes.filter(state=ReadingPass.State.DONE).defer("text"))

@@ -1,11 +1,54 @@
-"""Profiles and aims as records."""
+"""Profiles, aims, lights and proposed patches as records, and background work."""
 
 from __future__ import annotations
 
 import hashlib
+from datetime import timedelta
 
 from django.conf import settings as django_settings
 from django.db import models
+from django.utils import timezone
+
+#: running work that is silent for longer than this has lost its worker
+SILENCE = timedelta(seconds=45)
+
+
+class BackgroundWork(models.Model):
+    """Work for the worker, with progress, cancel and a kept error."""
+
+    class State(models.TextChoices):
+        QUEUED = "queued", "waiting for the worker"
+        RUNNING = "running", "running"
+        DONE = "done", "done"
+        FAILED = "failed", "failed"
+        CANCELLED = "cancelled", "cancelled"
+        INTERRUPTED = "interrupted", "interrupted"
+
+    state = models.CharField(max_length=12, choices=State.choices, default=State.QUEUED)
+    progress = models.FloatField(default=0.0)
+    message = models.CharField(max_length=200, blank=True)
+    error = models.TextField(blank=True)
+    cancel_asked = models.BooleanField(default=False)
+    started_by = models.ForeignKey(django_settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT)
+    created_at = models.DateTimeField(auto_now_add=True)
+    heard_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        abstract = True
+        ordering = ["-pk"]
+
+    @property
+    def is_active(self) -> bool:
+        return self.state in (self.State.QUEUED, self.State.RUNNING)
+
+    @property
+    def looks_dead(self) -> bool:
+        """Running, but silent for too long: its worker was killed."""
+        return self.state == self.State.RUNNING and timezone.now() - self.heard_at > SILENCE
+
+    @property
+    def percent(self) -> int:
+        return round(100 * self.progress)
 
 
 class Profile(models.Model):
@@ -24,6 +67,11 @@ class Profile(models.Model):
     made_from = models.JSONField(default=dict)
     created_at = models.DateTimeField(auto_now_add=True)
     created_by = models.ForeignKey(django_settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT)
+    channels = models.JSONField(default=list)
+    fitted = models.BinaryField(null=True)
+    derived_from = models.ForeignKey(
+        "self", null=True, blank=True, on_delete=models.SET_NULL, related_name="offspring"
+    )
 
     class Meta:
         ordering = ["-created_at", "-id"]
@@ -39,6 +87,58 @@ class Profile(models.Model):
     def file_name(self) -> str:
         plain = "".join(c if c.isalnum() or c in "-_." else "-" for c in self.title).strip("-")
         return f"{plain or 'profile'}.icc"
+
+
+class ProfileWork(BackgroundWork):
+    """A profile being built outside a print mode's log: from files, with another separation, or anew from itself."""
+
+    class Kind(models.TextChoices):
+        NEW = "new", "from readings"
+        SEPARATION = "separation", "with another separation"
+        REBUILD = "rebuild", "from its characterization data"
+
+    kind = models.CharField(max_length=12, choices=Kind.choices)
+    title = models.CharField(max_length=160)
+    settings = models.JSONField(default=dict)
+    readings = models.TextField(blank=True)
+    noise = models.FloatField(default=0.0)
+    parent = models.ForeignKey(Profile, null=True, on_delete=models.CASCADE, related_name="works")
+    result = models.ForeignKey(Profile, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    def __str__(self) -> str:
+        return f"{self.title}, {self.state}"
+
+
+class RoomLight(models.Model):
+    """A viewing light as measured in the room: 421 powers at 360..780 nm."""
+
+    name = models.CharField(max_length=80, unique=True)
+    power = models.JSONField()
+    created_at = models.DateTimeField(auto_now_add=True)
+    created_by = models.ForeignKey(django_settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT)
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class ProposedPatches(models.Model):
+    """Patches that would help a profile most, waiting for the next profile chart of their environment."""
+
+    profile = models.ForeignKey(Profile, on_delete=models.CASCADE, related_name="proposals")
+    environment_hash = models.CharField(max_length=64, db_index=True)
+    device = models.JSONField()
+    created_at = models.DateTimeField(auto_now_add=True)
+    created_by = models.ForeignKey(django_settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT)
+    used_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-pk"]
+
+    def __str__(self) -> str:
+        return f"{len(self.device)} patches for {self.environment_hash[:8]}"
 
 
 class AimRecord(models.Model):

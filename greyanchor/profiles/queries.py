@@ -3,18 +3,93 @@
 from __future__ import annotations
 
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
+from greyanchor.core.characterization import keeping
+from greyanchor.core.characterization.compact import CompactModel, compact
+from greyanchor.core.characterization.model import ForwardModel, characterize
+from greyanchor.core.colorimetry import Array
 from greyanchor.core.formats import cgats, icc
+from greyanchor.core.profiling import rebuild
 from greyanchor.core.profiling.gamut import Gamut, gamut_of
+from greyanchor.core.profiling.separation import Separation
+from greyanchor.core.readings import GREY, ReadingSet
 from greyanchor.core.verification import aims, northlight
 from greyanchor.profiles.models import AimRecord, Profile
+from greyanchor.profiles.settings import options_of, separation_from
 
 
 def gamut_of_profile(profile: Profile) -> Gamut:
     """The stored gamut boundary of a profile."""
     return Gamut(np.array(profile.boundary), profile.lightest, profile.darkest)
+
+
+def channels_of(profile: Profile) -> tuple[str, ...]:
+    """Inks of a profile; a picture in grey is one black ink."""
+    told = tuple(profile.channels) or tuple("CMYK")
+    return ("K",) if told == GREY else told
+
+
+def parsed(profile: Profile) -> icc.IccProfile:
+    """The profile's tables, parsed once in each process."""
+    return _parsed(profile.pk, profile.sha256)
+
+
+@lru_cache(maxsize=6)
+def _parsed(pk: int, sha256: str) -> icc.IccProfile:
+    return icc.loads(bytes(Profile.objects.values_list("data", flat=True).get(pk=pk)))
+
+
+def readings_of(profile: Profile) -> ReadingSet:
+    """The characterization data inside a profile, or colours read off its own table."""
+    return _readings(profile.pk, profile.sha256)
+
+
+@lru_cache(maxsize=6)
+def _readings(pk: int, sha256: str) -> ReadingSet:
+    return rebuild.characterization_of(_parsed(pk, sha256))[0]
+
+
+def model_of(profile: Profile) -> ForwardModel:
+    """The fitted model kept with a profile; one that has none is fitted once, and the model kept."""
+    return _model(profile.pk, profile.sha256)[0]
+
+
+def quick_model_of(profile: Profile) -> CompactModel:
+    """The compact form of `model_of`, for previews."""
+    return _model(profile.pk, profile.sha256)[1]
+
+
+@lru_cache(maxsize=6)
+def _model(pk: int, sha256: str) -> tuple[ForwardModel, CompactModel]:
+    held = Profile.objects.values_list("fitted", flat=True).get(pk=pk)
+    if held:
+        model = keeping.from_bytes(bytes(held))
+    else:
+        model = characterize(_readings(pk, sha256))
+        Profile.objects.filter(pk=pk).update(fitted=keeping.to_bytes(model))
+    return model, compact(model, float(len(model.channels)))
+
+
+def read_lab(profile: Profile) -> Array:
+    """Lab (n, 3) of `readings_of` under the light that the profile was made for."""
+    readings, model = readings_of(profile), model_of(profile)
+    if readings.spectra is not None and len(model.to_xyz) == readings.spectra.shape[1]:
+        from greyanchor.core.colorimetry import xyz_to_lab
+
+        return xyz_to_lab(readings.spectra @ model.to_xyz)
+    return readings.lab()
+
+
+def separation_options(profile: Profile) -> dict[str, Any]:
+    """The separation of a profile in percent: as it was built here, else as it tells itself, else the usual one."""
+    if profile.settings.get("total_ink") or profile.settings.get("limits"):
+        return options_of(separation_from(profile.settings))
+    inside = rebuild.settings_inside(readings_of(profile))
+    channels = len(channels_of(profile))
+    return options_of(inside[0] if inside else Separation(total_ink=min(3.0, float(channels))))
 
 
 def aim_of(record: AimRecord) -> aims.Aim:

@@ -7,11 +7,13 @@ from typing import Any
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 
-from greyanchor.core.formats import cgats, icc
+from greyanchor.core.characterization import keeping
+from greyanchor.core.errors import BadInput
+from greyanchor.core.formats import cgats, icc, light_file
 from greyanchor.core.profiling.attached import Examination
 from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.core.verification import northlight
-from greyanchor.profiles.models import AimRecord, Profile
+from greyanchor.profiles.models import AimRecord, Profile, ProposedPatches, RoomLight
 
 
 @transaction.atomic
@@ -22,6 +24,7 @@ def keep_profile(
     settings: dict[str, Any],
     made_from: dict[str, Any],
     user: AbstractBaseUser | None,
+    derived_from: Profile | None = None,
 ) -> Profile:
     """Store a finished profile with everything its page shows."""
     return Profile.objects.create(
@@ -36,6 +39,9 @@ def keep_profile(
         darkest=result.gamut.darkest,
         made_from=made_from,
         created_by=user,
+        channels=list(result.model.channels),
+        fitted=keeping.to_bytes(result.model),
+        derived_from=derived_from,
     )
 
 
@@ -44,9 +50,11 @@ def keep_attached(
     data: bytes, title: str, found: Examination, made_from: dict[str, Any], user: AbstractBaseUser | None
 ) -> Profile:
     """Store a profile that was made elsewhere, with what its examination found."""
+    profile = icc.loads(data, title)
     return Profile.objects.create(
         title=title[:160],
-        version=icc.loads(data, title).version[0],
+        version=profile.version[0],
+        channels=list(profile.inks),
         data=data,
         report=found.report,
         settings={},
@@ -69,4 +77,25 @@ def ensure_northlight_aim() -> AimRecord:
         name="Northlight Coated",
         source="computed from the solids of ISO 12647-2:2013 for premium coated paper; no measured press",
         data=cgats.dumps(northlight.aim_data()).encode(),
+    )
+
+
+@transaction.atomic
+def keep_light(name: str, data: bytes, file_name: str, user: AbstractBaseUser | None) -> RoomLight:
+    """Store a light measured in a room; `BadInput` when it is none, or its name is taken."""
+    found = light_file.loads(data, file_name)
+    if RoomLight.objects.filter(name=name).exists():
+        raise BadInput(f"there is a light called {name} already; choose another name")
+    power = [round(p, 4) for p in found.power]
+    return RoomLight.objects.create(name=name, power=power, created_by=user)
+
+
+@transaction.atomic
+def propose(
+    profile: Profile, environment_hash: str, inks: list[list[float]], user: AbstractBaseUser | None
+) -> ProposedPatches:
+    """Keep patches for the next profile chart of an environment, in place of any that wait already."""
+    ProposedPatches.objects.filter(environment_hash=environment_hash, used_at=None).delete()
+    return ProposedPatches.objects.create(
+        profile=profile, environment_hash=environment_hash, device=inks, created_by=user
     )

@@ -20,7 +20,6 @@ from greyanchor.bench.charts import lay_out_confirmation, lay_out_stage
 from greyanchor.bench.models import Build, Stage
 from greyanchor.bench.restoring import print_confirmation, start_restore, use_curves
 from greyanchor.bench.services import accept_stage, objections
-from greyanchor.bench.tasks import settings_from
 from greyanchor.core.profiling.build import ProfileSettings, build_profile
 from greyanchor.library.models import InkSet, Media, MediaClass, Printer, PrintMode, Site
 from greyanchor.library.services import retire_mode, set_fallback, set_standin
@@ -28,6 +27,7 @@ from greyanchor.measuring.models import SheetPrint
 from greyanchor.measuring.printing import print_on_standin, standin_reading
 from greyanchor.measuring.services import averaged, calibrate_white, keep_whole_pass, read_row, start_pass
 from greyanchor.profiles.services import ensure_northlight_aim, keep_profile
+from greyanchor.profiles.settings import settings_from
 
 
 @dataclass(frozen=True)

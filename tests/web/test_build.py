@@ -19,6 +19,7 @@ from greyanchor.library.models import InkSet, Media, Printer, PrintMode
 from greyanchor.measuring.models import Upload
 from greyanchor.measuring.printing import standin_reading
 from greyanchor.profiles.models import AimRecord, Profile
+from greyanchor.profiles.work import mark_interrupted
 from tests.web.conftest import CHOICES, accept, found_limits, read_stage, stage_of
 
 FORM = {
@@ -306,7 +307,7 @@ def test_a_worker_that_died_leaves_a_task_that_can_be_started_again(
     with pytest.raises(BadInput, match="being built"):
         background.start_profile(stage_of(build, "profile"), PROFILE, user)
     Task.objects.filter(pk=with_same_stage.pk).update(state="running")
-    background.mark_interrupted_tasks()
+    mark_interrupted(Task)
     with_same_stage.refresh_from_db()
     assert with_same_stage.state == "interrupted" and "start it again" in with_same_stage.message
 

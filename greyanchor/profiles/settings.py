@@ -1,0 +1,52 @@
+"""What pages call a profile's settings, as the core takes them. Percent here, fractions there."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from greyanchor.core.errors import BadInput
+from greyanchor.core.illuminants import Light, MeasuredLight
+from greyanchor.core.profiling.build import ProfileSettings
+from greyanchor.core.profiling.separation import Separation
+from greyanchor.core.profiling.sources import USUAL
+from greyanchor.core.profiling.tables import TableSizes
+from greyanchor.profiles.models import RoomLight
+
+_SHARES = ("total_ink", "black_start", "black_strength", "max_black", "width", "handover")
+
+
+def separation_from(options: dict[str, Any]) -> Separation:
+    """The separation that `options` ask for; what is not told is as usual."""
+    told = {name: options[name] / 100.0 for name in _SHARES if options.get(name) is not None}
+    limits = tuple((c, v / 100.0) for c, v in (options.get("limits") or {}).items())
+    return Separation(**told, limits=limits)
+
+
+def options_of(separation: Separation) -> dict[str, Any]:
+    """Inverse of `separation_from`."""
+    told: dict[str, Any] = {name: round(100.0 * getattr(separation, name), 2) for name in _SHARES}
+    return told | {"limits": {c: round(100.0 * v, 2) for c, v in separation.limits}}
+
+
+def light_from(name: str) -> Light:
+    """A CIE light by name, or one measured in a room, ``room:7``."""
+    kind, _, number = name.partition(":")
+    if kind != "room":
+        return name
+    room = RoomLight.objects.filter(pk=number if number.isdigit() else None).first()
+    if room is None:
+        raise BadInput("the measured light is not there any more; choose another")
+    return MeasuredLight(room.name, tuple(float(v) for v in room.power))
+
+
+def settings_from(options: dict[str, Any], title: str, channels: int = 4) -> ProfileSettings:
+    """All settings of a profile from what its form gave."""
+    return ProfileSettings(
+        separation=separation_from(options),
+        version=int(options.get("version", 4)),
+        light=light_from(options.get("light") or "D50"),
+        title=options.get("title") or title,
+        sizes=TableSizes.draft(channels) if options.get("quality") == "draft" else None,
+        source=options.get("source") or USUAL,
+        noise=float(options.get("noise") or 0.0),
+    )

@@ -1,0 +1,110 @@
+"""Background work: queueing, stopping, telling what was interrupted."""
+
+from __future__ import annotations
+
+import traceback
+from collections.abc import Callable
+from typing import Any
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import transaction
+from django.utils import timezone
+
+from greyanchor.core.errors import BadInput
+from greyanchor.core.formats import cgats
+from greyanchor.core.readings import ReadingSet
+from greyanchor.profiles.models import BackgroundWork, Profile, ProfileWork
+
+_ACTIVE = (BackgroundWork.State.QUEUED, BackgroundWork.State.RUNNING)
+
+
+class Cancelled(Exception):
+    """Somebody asked the work to stop."""
+
+
+def begin(model: type[BackgroundWork], pk: int) -> bool:
+    """Take queued work up; False when somebody else did, or it was cancelled."""
+    return bool(
+        model._default_manager.filter(pk=pk, state=BackgroundWork.State.QUEUED).update(
+            state=BackgroundWork.State.RUNNING, heard_at=timezone.now()
+        )
+    )
+
+
+def teller(model: type[BackgroundWork], pk: int) -> Callable[[float, str], None]:
+    """What the core tells its progress to; raises `Cancelled` when somebody asked the work to stop."""
+
+    def tell(share: float, text: str) -> None:
+        kept = model._default_manager.filter(pk=pk)
+        kept.update(progress=share, message=text[:200], heard_at=timezone.now())
+        if kept.filter(cancel_asked=True).exists():
+            raise Cancelled
+
+    return tell
+
+
+def end(model: type[BackgroundWork], pk: int, state: str, message: str, error: str = "") -> None:
+    """Keep how work ended."""
+    told: dict[str, Any] = {
+        "state": state,
+        "message": message[:200],
+        "error": error,
+        "heard_at": timezone.now(),
+    }
+    if state == BackgroundWork.State.DONE:
+        told["progress"] = 1.0
+    model._default_manager.filter(pk=pk).update(**told)
+
+
+def carry_out(model: type[BackgroundWork], pk: int, what: Callable[[], None]) -> None:
+    """Do queued work; every end, good or bad, is kept with it."""
+    if not begin(model, pk):
+        return
+    try:
+        what()
+    except Cancelled:
+        end(model, pk, BackgroundWork.State.CANCELLED, "cancelled")
+    except BadInput as error:
+        end(model, pk, BackgroundWork.State.FAILED, str(error))
+    except Exception as error:
+        end(model, pk, BackgroundWork.State.FAILED, f"the program failed: {error}", traceback.format_exc())
+
+
+def cancel(model: type[BackgroundWork], pk: int) -> None:
+    """Ask work to stop; it stops at its next step, or at once when it has not begun."""
+    every = model._default_manager.filter(pk=pk)
+    every.filter(state=BackgroundWork.State.QUEUED).update(state=BackgroundWork.State.CANCELLED)
+    every.filter(state=BackgroundWork.State.RUNNING).update(cancel_asked=True)
+
+
+def mark_interrupted(model: type[BackgroundWork]) -> None:
+    """At the start of a worker: what was running before is not running now."""
+    model._default_manager.filter(state=BackgroundWork.State.RUNNING).update(
+        state=BackgroundWork.State.INTERRUPTED,
+        message="the worker stopped in the middle of it; start it again",
+    )
+
+
+@transaction.atomic
+def start(
+    kind: str,
+    title: str,
+    settings: dict[str, Any],
+    user: AbstractBaseUser,
+    parent: Profile | None = None,
+    readings: ReadingSet | None = None,
+) -> ProfileWork:
+    """Queue the building of a profile outside a log; one at a time for each parent and kind."""
+    if parent is not None:
+        active = parent.works.filter(kind=kind, state__in=_ACTIVE).first()
+        if active is not None and not active.looks_dead:
+            raise BadInput("that is being built already")
+    work = ProfileWork.objects.create(
+        kind=kind, title=title[:160], settings=settings, started_by=user, parent=parent,
+        readings=cgats.dumps(readings) if readings is not None else "", message="waiting for the worker",
+    )  # fmt: skip
+
+    from greyanchor.profiles.tasks import profile_work_task
+
+    transaction.on_commit(lambda: profile_work_task(work.pk))
+    return work
