@@ -7,7 +7,7 @@ target="$PWD/greyanchor/web/static/vendor"
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 (cd "$work" && npm init -y >/dev/null && npm install --ignore-scripts --silent \
-  htmx.org@2.0.11 bootstrap@5.3.9 @ibm/plex-sans@1.1.0 @ibm/plex-mono@2.5.0)
+  htmx.org@2.0.11 bootstrap@5.3.9 @ibm/plex-sans@1.1.0 @ibm/plex-mono@2.5.0 three@0.180.0)
 modules="$work/node_modules"
 mkdir -p "$target/fonts"
 cp "$modules/htmx.org/dist/htmx.min.js" "$target/htmx.min.js"
@@ -15,6 +15,12 @@ cp "$modules/htmx.org/LICENSE" "$target/LICENSE.htmx"
 cp "$modules/bootstrap/dist/css/bootstrap.min.css" "$target/bootstrap.min.css"
 sed -i '/sourceMappingURL/d' "$target/bootstrap.min.css" "$target/htmx.min.js"
 cp "$modules/bootstrap/LICENSE" "$target/LICENSE.bootstrap"
+mkdir -p "$target/three"
+cp "$modules/three/build/three.module.min.js" "$modules/three/build/three.core.min.js" "$target/three/"
+cp "$modules/three/examples/jsm/controls/OrbitControls.js" "$target/three/"
+cp "$modules/three/examples/jsm/renderers/SVGRenderer.js" "$modules/three/examples/jsm/renderers/Projector.js" "$target/three/"
+sed -i "s#'\.\./renderers/Projector.js'#'./Projector.js'#" "$target/three/SVGRenderer.js"
+cp "$modules/three/LICENSE" "$target/three/LICENSE"
 for weight in Regular SemiBold; do
   cp "$modules/@ibm/plex-sans/fonts/split/woff2/IBMPlexSans-$weight-Latin1.woff2" "$target/fonts/"
   cp "$modules/@ibm/plex-mono/fonts/split/woff2/IBMPlexMono-$weight-Latin1.woff2" "$target/fonts/"

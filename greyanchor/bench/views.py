@@ -102,7 +102,7 @@ def _option_forms(build: Build) -> dict[str, Any]:
             initial={**build.measuring, **stages[kinds.PROFILE_CHART].options}
         ),
         "profile": forms.ProfileOptions(
-            initial={"title": build.mode.name, "total_ink": total, **stages[kinds.PROFILE].options}
+            initial={"title": build.mode.name, "total_ink": total, **_shown(stages[kinds.PROFILE].options)}
         ),
         "check": forms.CheckOptions(initial=stages[kinds.CHECK].options),
         "tone_aim": forms.ToneAimForm(initial=stages[kinds.LINEARIZATION].options),
@@ -110,6 +110,12 @@ def _option_forms(build: Build) -> dict[str, Any]:
             initial={"method": "strip", "page": "a4", "dots": 1, **build.measuring}
         ),
     }
+
+
+def _shown(options: dict[str, Any]) -> dict[str, Any]:
+    """Options of a profile as its form shows them: limits of single inks in one line."""
+    limits = ", ".join(f"{c}={v:g}" for c, v in (options.get("limits") or {}).items())
+    return {**options, "limits": limits}
 
 
 def stage_of(pk: int, kind: str) -> Stage:

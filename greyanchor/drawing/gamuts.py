@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from html import escape
 
 import numpy as np
 
 from greyanchor.core.colorimetry import Array
 from greyanchor.core.profiling.gamut import Gamut
-from greyanchor.drawing.colours import CHANNELS, hex_colours
+from greyanchor.drawing.colours import channel_colour, hex_colours
 from greyanchor.drawing.plots import Axis, Series, line_plot
 
 _SIDE, _REACH = 210, 125.0
+#: line styles of channels after the first four, so that nothing is told by colour alone
+LINES = ("solid", "solid", "solid", "solid", "dashed", "dashed", "dashed", "dotted")
 
 
-def slice_picture(gamut: Gamut, aim: Gamut | None, lightness: float) -> str:
-    """The cut of a gamut (filled with its colours) and of an aim (line) at one lightness, in the a* b* plane."""
+def slice_picture(gamut: Gamut, aim: Gamut | None, lightness: float, others: Sequence[Gamut] = ()) -> str:
+    """The cut of a gamut (filled with its colours), of an aim and of others (lines) at one lightness, in the a* b* plane."""
     scale, middle = _SIDE / (2 * _REACH), _SIDE / 2
 
     def path(outline: Array) -> str:
@@ -40,6 +43,12 @@ def slice_picture(gamut: Gamut, aim: Gamut | None, lightness: float) -> str:
         parts.append(
             f'<path d="{path(aim.slice(lightness))}" fill="none" stroke="#000000" stroke-width="1.4" stroke-dasharray="5 3"/>'
         )
+    for other in others:
+        outline = path(other.slice(lightness))
+        parts.append(f'<path d="{outline}" fill="none" stroke="#ffffff" stroke-width="3"/>')
+        parts.append(
+            f'<path d="{outline}" fill="none" stroke="#000000" stroke-width="1.4" stroke-dasharray="1.5 2.5"/>'
+        )
     parts.append(f'<text x="8" y="18">L* {lightness:g}</text>')
     parts.append(
         f'<text x="{_SIDE - 6}" y="{middle - 5}" text-anchor="end">a*</text><text x="{middle + 5}" y="14">b*</text></svg>'
@@ -47,10 +56,13 @@ def slice_picture(gamut: Gamut, aim: Gamut | None, lightness: float) -> str:
     return "".join(parts)
 
 
-def neutral_plot(neutral: Array) -> str:
-    """Ink along the neutral axis: C, M, Y, K in percent against the lightness asked for."""
+def neutral_plot(neutral: Array, channels: Sequence[str] = "CMYK") -> str:
+    """Ink along the neutral axis in percent against the lightness asked for."""
     darkness = neutral[:, 0]
-    series = [Series(c, darkness, neutral[:, 1 + i], CHANNELS[c]) for i, c in enumerate("CMYK")]
+    series = [
+        Series(c, darkness, neutral[:, 1 + i], channel_colour(c), LINES[i % len(LINES)])
+        for i, c in enumerate(channels)
+    ]
     return line_plot(
         series, Axis("L* asked for, media-relative", 0, 100), Axis("ink, %", 0, 100), "Neutral separation"
     )

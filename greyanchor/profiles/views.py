@@ -1,32 +1,62 @@
-"""Pages of profiles."""
+"""Pages of profiles: the list, one profile's figures, its file, and the lights of the rooms."""
 
 from __future__ import annotations
 
 import numpy as np
+from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, render
-from django.views.decorators.http import require_GET
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_http_methods
 
+from greyanchor.core.errors import BadInput
 from greyanchor.core.profiling.gamut import share_inside
 from greyanchor.drawing.gamuts import neutral_plot, slice_picture
-from greyanchor.profiles import queries
-from greyanchor.profiles.models import Profile
+from greyanchor.drawing.plots import Axis, Series, line_plot
+from greyanchor.profiles import queries, services
+from greyanchor.profiles.forms import LightForm
+from greyanchor.profiles.models import Profile, ProfileWork, RoomLight
 
 SLICES = (85, 70, 55, 40, 25)
+#: rows of the neutral axis that its table shows
+_NEUTRAL_ROWS = 10
+_LISTED = 60
+
+
+def profile_of(pk: int) -> Profile:
+    """A profile without its bytes, or a page that says it is not there."""
+    return get_object_or_404(
+        Profile.objects.defer("data", "fitted").select_related("created_by", "derived_from"), pk=pk
+    )
+
+
+@require_GET
+def profile_list(request: HttpRequest) -> HttpResponse:
+    light = Profile.objects.defer("data", "fitted", "boundary", "neutral").select_related("created_by")
+    running = ProfileWork.objects.filter(result=None).exclude(state=ProfileWork.State.CANCELLED)
+    context = {
+        "profiles": light.prefetch_related("modes")[:_LISTED],
+        "count": Profile.objects.count(),
+        "works": running.select_related("parent", "started_by").defer("readings")[:8],
+    }
+    return render(request, "profiles/profile_list.html", context)
 
 
 @require_GET
 def profile_page(request: HttpRequest, pk: int) -> HttpResponse:
-    profile = get_object_or_404(Profile.objects.defer("data").select_related("created_by"), pk=pk)
+    profile = profile_of(pk)
     gamut, aim = queries.gamut_of_profile(profile), queries.northlight_gamut()
-    neutral = np.array(profile.neutral)
+    channels = queries.channels_of(profile)
+    flat = len(channels) < 3
     context = {
         "profile": profile,
-        "slices": [slice_picture(gamut, aim, lightness) for lightness in SLICES],
+        "here": "figures",
+        "channels": channels,
+        "slices": [] if flat else [slice_picture(gamut, aim, lightness) for lightness in SLICES],
         "inside": share_inside(gamut, aim),
-        "neutral": neutral_plot(neutral),
-        "neutral_rows": profile.neutral[::6],
+        "neutral": neutral_plot(np.array(profile.neutral), channels),
+        "neutral_rows": profile.neutral[:: max(1, len(profile.neutral) // _NEUTRAL_ROWS)],
         "modes": profile.modes.select_related("printer", "media").defer("curves"),
+        "waiting": profile.proposals.filter(used_at=None).first(),
     }
     return render(request, "profiles/profile_page.html", context)
 
@@ -36,3 +66,34 @@ def profile_file(request: HttpRequest, pk: int) -> HttpResponse:
     profile = get_object_or_404(Profile, pk=pk)
     headers = {"Content-Disposition": f'attachment; filename="{profile.file_name}"'}
     return HttpResponse(bytes(profile.data), content_type="application/vnd.iccprofile", headers=headers)
+
+
+@require_http_methods(["GET", "POST"])
+def lights(request: HttpRequest) -> HttpResponse:
+    """Lights measured in the rooms, and a form for another."""
+    form = LightForm(request.POST or None, request.FILES or None)
+    if request.method == "POST" and form.is_valid():
+        sent = form.cleaned_data["file"]
+        try:
+            made = services.keep_light(form.cleaned_data["name"], sent.read(), sent.name, request.user)
+        except BadInput as error:
+            form.add_error("file", str(error))
+        else:
+            messages.success(request, f"{made.name} is kept; profiles can be built for it.")
+            return redirect("lights")
+    nm = np.arange(360, 781)
+    known = [(light, _spectrum(light.name, nm, np.array(light.power))) for light in RoomLight.objects.all()]
+    return render(
+        request, "profiles/lights.html", {"form": form, "lights": known}, status=400 if form.errors else 200
+    )
+
+
+def _spectrum(name: str, nm: np.ndarray, power: np.ndarray) -> str:
+    line = Series(name, nm[::5], power[::5])
+    return line_plot(
+        [line],
+        Axis("wavelength, nm", 360, 780),
+        Axis("relative power", 0, 100),
+        f"power of {name}",
+        height=220,
+    )

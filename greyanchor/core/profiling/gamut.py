@@ -10,7 +10,7 @@ from scipy.ndimage import gaussian_filter, map_coordinates
 
 from greyanchor.core.colorimetry import Array
 from greyanchor.core.profiling.separation import black_of
-from greyanchor.core.profiling.shell import surface_inks
+from greyanchor.core.profiling.shell import surface_inks, triangles
 from greyanchor.core.readings import as_inks
 
 LEVELS = 51
@@ -52,6 +52,29 @@ class Gamut:
         hue = np.linspace(0.0, 360.0, points, endpoint=False)
         chroma = self.chroma_at(np.full(points, lightness), hue)
         return np.column_stack([chroma * np.cos(np.radians(hue)), chroma * np.sin(np.radians(hue))])
+
+    def leaf(self, hue: float) -> Array:
+        """The cut through the neutral axis at a hue in degrees: closed outline of chroma and L* (points, 2).
+
+        Chroma is positive at `hue` and negative at the hue opposite.
+        """
+        levels = np.linspace(self.darkest, self.lightest, 81)
+        right = self.chroma_at(levels, np.full(81, hue))
+        left = self.chroma_at(levels, np.full(81, hue + 180.0))
+        right[[0, -1]] = left[[0, -1]] = 0.0
+        return np.vstack([np.column_stack([right, levels]), np.column_stack([-left, levels])[::-1]])
+
+    def solid(self, hues: int = 48, levels: int = 25) -> tuple[Array, Array]:
+        """The surface as Lab vertices (n, 3) and triangles (m, 3), for a view in space."""
+        light = np.linspace(self.darkest, self.lightest, levels + 2)[1:-1]
+        hue = np.arange(hues) * 360.0 / hues
+        grid_l, grid_h = (g.ravel() for g in np.meshgrid(light, hue, indexing="ij"))
+        chroma = self.chroma_at(grid_l, grid_h)
+        around = np.column_stack(
+            [grid_l, chroma * np.cos(np.radians(grid_h)), chroma * np.sin(np.radians(grid_h))]
+        )
+        ends = np.array([[self.darkest, 0.0, 0.0], [self.lightest, 0.0, 0.0]])
+        return np.vstack([around, ends]), triangles(levels, hues)
 
 
 def gamut_of(

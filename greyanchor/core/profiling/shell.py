@@ -7,7 +7,6 @@ color gamut of an output device", Proc. SPIE 3018 (1997)); the hull answers for 
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import combinations, product
 
@@ -64,30 +63,9 @@ class Shell:
         radius = map_coordinates(wrapped, [rows, columns], order=1, mode="nearest")
         return self.centre[0] + radius * np.sin(elevation), radius * np.cos(elevation)
 
-    @property
-    def volume(self) -> float:
-        """Volume in cubed units of the space: the solid angle's integral of r^3 / 3."""
-        elevation = np.radians(np.linspace(-90.0, 90.0, ELEVATIONS))
-        ring = np.trapezoid(self.radius**3 * np.cos(elevation)[:, None] / 3.0, elevation, axis=0)
-        return float(ring.mean() * 2.0 * np.pi)
 
-    def mesh(self, step: int = 3) -> tuple[Array, Array]:
-        """Vertices (n, 3) and triangles (m, 3) of the surface, every `step`-th direction; poles once."""
-        rows = np.arange(step, ELEVATIONS - 1, step)
-        columns = np.arange(0, HUES, step)
-        elevation = np.radians(-90.0 + 180.0 * rows / (ELEVATIONS - 1))
-        hue = np.radians(360.0 * columns / HUES)
-        radius = self.radius[np.ix_(rows, columns)]
-        flat = radius * np.cos(elevation)[:, None]
-        around = np.stack(
-            [radius * np.sin(elevation)[:, None], flat * np.cos(hue), flat * np.sin(hue)], axis=-1
-        )
-        poles = np.array([[-self.radius[0, 0], 0.0, 0.0], [self.radius[-1, 0], 0.0, 0.0]])
-        vertices = np.vstack([around.reshape(-1, 3), poles]) + self.centre
-        return vertices, _triangles(len(rows), len(columns))
-
-
-def _triangles(rows: int, columns: int) -> Array:
+def triangles(rows: int, columns: int) -> Array:
+    """Triangles (m, 3) of a grid of vertices wound around an axis, its bottom and top vertices last."""
     index = np.arange(rows * columns).reshape(rows, columns)
     right = np.roll(index, -1, axis=1)
     quads = [index[:-1], right[:-1], right[1:], index[1:]]
@@ -165,10 +143,3 @@ def surface_inks(
     inks = np.unique(np.vstack(faces), axis=0) * tops
     sums = inks.sum(axis=1)
     return np.asarray(inks * np.minimum(total_ink / np.maximum(sums, 1e-9), 1.0)[:, None])
-
-
-def shell_of_device(
-    to_space: Callable[[Array], Array], inks: Array, centre_lightness: float, ends: tuple[float, float]
-) -> Shell:
-    """The surface of what `inks` (n, channels) print, in the space that `to_space` maps them to."""
-    return shell_of(to_space(inks), np.array([centre_lightness, 0.0, 0.0]), ends)

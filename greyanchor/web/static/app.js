@@ -287,3 +287,12 @@ document.addEventListener("change", e => {
   }
 });
 document.addEventListener("input", e => { if (e.target.name === "name") e.target.dataset.own = "1"; });
+
+// sliders say their value
+function sayValue(input) {
+  const out = input.parentElement.querySelector("output");
+  if (out) out.textContent = input.value + (input.closest(".controls") ? " %" : "");
+}
+function watchSliders() { document.querySelectorAll(".slider input[type=range]").forEach(sayValue); }
+document.addEventListener("input", e => { if (e.target.matches(".slider input[type=range]")) sayValue(e.target); });
+document.addEventListener("DOMContentLoaded", watchSliders);
