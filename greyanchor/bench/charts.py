@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
 from django.db import transaction
 
 from greyanchor.bench import kinds, results
@@ -25,7 +26,7 @@ from greyanchor.library.models import InkSet, Media
 from greyanchor.measuring.models import ReadingPass, SheetPrint
 from greyanchor.measuring.printing import ReadingPlan, make_chart, prepare_print
 from greyanchor.measuring.services import averaged
-from greyanchor.profiles.models import AimRecord, Profile
+from greyanchor.profiles.models import AimRecord, Profile, ProposedPatches
 from greyanchor.profiles.queries import aim_of
 
 CHART_PURPOSE = {
@@ -114,6 +115,8 @@ def lay_out_stage(stage: Stage, options: dict[str, Any]) -> SheetPrint:
         total = decided(build, kinds.TOTAL_INK)["total_ink"] / 100.0
         count = int(options.get("patches", 1000))
     device = design(purpose, channels, count, total, limits if stage.kind == kinds.LINEARIZATION else None)
+    if stage.kind == kinds.PROFILE_CHART:
+        device = _with_proposals(build, device, total)
     chart = make_chart(purpose, device, _title(stage), environment, plan, channels)
     if stage.kind == kinds.CHECK:
         pipeline = _strip_pipeline(build, chart.patches, options, share)
@@ -132,6 +135,15 @@ def lay_out_stage(stage: Stage, options: dict[str, Any]) -> SheetPrint:
     stage.confirm_print, stage.made_under = None, environment.as_dict()
     stage.save()
     return job
+
+
+def _with_proposals(build: Build, device: Array, total: float) -> Array:
+    """The chart with the patches that a profile of this environment asked for."""
+    waiting = ProposedPatches.objects.filter(environment_hash=build.environment_hash, used_at=None).first()
+    if waiting is None:
+        return device
+    asked = np.array(waiting.device)
+    return np.vstack([device, asked[asked.sum(axis=1) <= total + 1e-9]])
 
 
 def _title(stage: Stage, subject: str = "") -> str:

@@ -157,3 +157,46 @@ class Restore(models.Model):
     @property
     def is_open(self) -> bool:
         return self.state not in (self.State.DONE, self.State.CLOSED)
+
+
+class Refinement(models.Model):
+    """A mode's profile being corrected by prints made through it."""
+
+    class Outcome(models.TextChoices):
+        OPEN = "open", "going on"
+        USED = "used", "refined profile in use"
+        CLOSED = "closed", "closed without a change"
+
+    mode = models.ForeignKey(PrintMode, on_delete=models.PROTECT, related_name="refinements")
+    base = models.ForeignKey(Profile, on_delete=models.PROTECT, related_name="refinements")
+    measuring = models.JSONField(default=dict)
+    outcome = models.CharField(max_length=8, choices=Outcome.choices, default=Outcome.OPEN)
+    note = models.CharField(max_length=300, blank=True)
+    started_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="refinements"
+    )
+    started_at = models.DateTimeField(auto_now_add=True)
+    finished_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-started_at", "-pk"]
+
+    def __str__(self) -> str:
+        return f"refinement {self.pk} of {self.mode}"
+
+
+class RefineRound(BackgroundWork):
+    """One print through a profile, what it taught, and the corrected profile it made."""
+
+    refinement = models.ForeignKey(Refinement, on_delete=models.CASCADE, related_name="rounds")
+    number = models.PositiveSmallIntegerField()
+    through = models.ForeignKey(Profile, on_delete=models.PROTECT, related_name="refined_through")
+    sheet_print = models.ForeignKey(SheetPrint, on_delete=models.PROTECT, related_name="refine_rounds")
+    result = models.JSONField(null=True)
+    after = models.ForeignKey(Profile, null=True, on_delete=models.SET_NULL, related_name="made_by_rounds")
+
+    class Meta:
+        ordering = ["number"]
+
+    def __str__(self) -> str:
+        return f"round {self.number} of {self.refinement}"

@@ -5,15 +5,17 @@ from __future__ import annotations
 from dataclasses import replace
 
 from django.db import transaction
+from django.utils import timezone
 from huey.contrib.djhuey import db_task
 
-from greyanchor.bench import kinds
-from greyanchor.bench.models import Stage, Task
+from greyanchor.bench import kinds, refining
+from greyanchor.bench.models import RefineRound, Stage, Task
 from greyanchor.core.characterization.trust import double_spread
 from greyanchor.core.errors import BadInput
 from greyanchor.core.profiling.build import ProfileResult, build_profile
 from greyanchor.measuring.services import averaged, passes_of
 from greyanchor.profiles import work
+from greyanchor.profiles.models import ProposedPatches
 from greyanchor.profiles.services import keep_profile
 from greyanchor.profiles.settings import settings_from
 
@@ -22,6 +24,12 @@ from greyanchor.profiles.settings import settings_from
 def build_profile_task(pk: int) -> None:
     """Build the profile of a stage; every end, good or bad, is kept with the task."""
     work.carry_out(Task, pk, lambda: _work_on(Task.objects.select_related("stage__build__mode").get(pk=pk)))
+
+
+@db_task()
+def refine_task(pk: int) -> None:
+    """Learn from a round of refining."""
+    work.carry_out(RefineRound, pk, lambda: refining.learn(pk))
 
 
 def _work_on(task: Task) -> None:
@@ -39,6 +47,14 @@ def _build(task: Task) -> ProfileResult:
     return build_profile(
         averaged(job), replace(settings, noise=double_spread(passes)), work.teller(Task, task.pk)
     )
+
+
+def _use_up_proposals(stage: Stage) -> None:
+    """Patches proposed before the chart was printed have been read by now."""
+    job = stage.build.stages.get(kind=kinds.PROFILE_CHART).sheet_print
+    if job is not None and job.printed_at is not None:
+        waiting = ProposedPatches.objects.filter(environment_hash=stage.build.environment_hash, used_at=None)
+        waiting.filter(created_at__lt=job.printed_at).update(used_at=timezone.now())
 
 
 @transaction.atomic
@@ -62,4 +78,5 @@ def _keep(task: Task, result: ProfileResult) -> None:
     }
     stage.result["doubts"] = result.report["warnings"]
     stage.save()
+    _use_up_proposals(stage)
     work.end(Task, task.pk, Task.State.DONE, "done")

@@ -2,7 +2,7 @@
 
 from django.urls import path, re_path
 
-from greyanchor.bench import views, views_begin, views_calibration, views_restore
+from greyanchor.bench import views, views_begin, views_calibration, views_refine, views_restore
 
 _STAGE = r"^builds/(?P<pk>\d+)/(?P<kind>[a-z-]+)/"
 _LINEAR = "builds/<int:pk>/linearization/"
@@ -43,6 +43,14 @@ urlpatterns = [
         _STAGE + r"picture/(?P<subject>[A-Za-z+]+)\.png$", views_calibration.eye_picture, name="eye-picture"
     ),
     re_path(_STAGE + r"sheets\.(?P<form>tif|pdf|txt)$", views.stage_sheets, name="stage-sheets"),
+    path("modes/<int:pk>/refine/", views_refine.refine_start, name="refine-start"),
+    path("refinements/<int:pk>/", views_refine.refinement_page, name="refinement"),
+    path("refinements/rounds/<int:pk>/", views_refine.round_part, name="refine-round"),
+    re_path(
+        r"^refinements/(?P<pk>\d+)/(?P<act>print|read|upload|learn|stop|another|use|close)/$",
+        views_refine.refinement_act,
+        name="refinement-act",
+    ),
     path("modes/<int:pk>/restore/", views_restore.restore_start, name="restore-start"),
     path("restores/<int:pk>/", views_restore.restore_page, name="restore"),
     re_path(

@@ -52,13 +52,13 @@ def worker() -> int:
     from huey.contrib.djhuey import HUEY
 
     from greyanchor.bench import tasks as of_builds  # the queue knows a task only after its module is loaded
-    from greyanchor.bench.models import Task
+    from greyanchor.bench.models import RefineRound, Task
     from greyanchor.profiles import tasks as of_profiles
     from greyanchor.profiles.models import ProfileWork
     from greyanchor.profiles.work import mark_interrupted
 
     assert of_builds.build_profile_task is not None and of_profiles.profile_work_task is not None
-    for model in (Task, ProfileWork):
+    for model in (Task, ProfileWork, RefineRound):
         mark_interrupted(model)
     consumer = HUEY.create_consumer(workers=1, worker_type="thread", periodic=False, check_worker_health=True)
     consumer.run()

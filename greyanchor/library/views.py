@@ -34,7 +34,9 @@ def mode_list(request: HttpRequest) -> HttpResponse:
 @require_GET
 def mode_page(request: HttpRequest, pk: int) -> HttpResponse:
     mode = get_object_or_404(
-        PrintMode.objects.select_related("printer__site", "media", "ink_set", "profile", "derived_from"),
+        PrintMode.objects.select_related(
+            "printer__site", "media", "ink_set", "profile", "derived_from"
+        ).defer("profile__data", "profile__fitted", "profile__boundary", "profile__neutral"),
         pk=pk,
     )
     build = mode.builds.order_by("-pk").first()
@@ -47,6 +49,7 @@ def mode_page(request: HttpRequest, pk: int) -> HttpResponse:
         "baseline": getattr(mode, "baseline", None),
         "restores": mode.restores.select_related("started_by").defer("curves_before", "curves_after")[:8],
         "trend": queries.restore_trend(mode),
+        "refinements": mode.refinements.select_related("started_by")[:5],
         "open_restore": mode.restores.exclude(state__in=("done", "closed")).only("pk").first(),
     }
     return render(request, "library/mode_page.html", context)

@@ -17,6 +17,7 @@ class BackgroundWork(models.Model):
     """Work for the worker, with progress, cancel and a kept error."""
 
     class State(models.TextChoices):
+        WAITING = "waiting", "waiting for its readings"
         QUEUED = "queued", "waiting for the worker"
         RUNNING = "running", "running"
         DONE = "done", "done"

@@ -10,6 +10,7 @@ from django.views.decorators.http import require_GET, require_http_methods
 
 from greyanchor.core.errors import BadInput
 from greyanchor.core.profiling.gamut import share_inside
+from greyanchor.drawing.colours import channel_colour
 from greyanchor.drawing.gamuts import neutral_plot, slice_picture
 from greyanchor.drawing.plots import Axis, Series, line_plot
 from greyanchor.profiles import queries, services
@@ -51,6 +52,7 @@ def profile_page(request: HttpRequest, pk: int) -> HttpResponse:
         "profile": profile,
         "here": "figures",
         "channels": channels,
+        "keys": [(c, channel_colour(c)) for c in channels],
         "slices": [] if flat else [slice_picture(gamut, aim, lightness) for lightness in SLICES],
         "inside": share_inside(gamut, aim),
         "neutral": neutral_plot(np.array(profile.neutral), channels),

@@ -38,7 +38,10 @@ def parse(svg: str) -> ElementTree.Element:
 def cylinder(radius: float, low: float = 10, high: float = 90) -> np.ndarray:
     random = np.random.default_rng(4)
     lightness, hue = random.uniform(low, high, 60000), random.uniform(0, 2 * np.pi, 60000)
-    return np.column_stack([lightness, radius * np.cos(hue), radius * np.sin(hue)])
+    chroma = np.full(60000, float(radius))
+    lightness[:20000] = np.where(random.random(20000) < 0.5, low, high)  # lid and bottom
+    chroma[:20000] *= np.sqrt(random.random(20000))
+    return np.column_stack([lightness, chroma * np.cos(hue), chroma * np.sin(hue)])
 
 
 @pytest.mark.parametrize(("low", "high"), [(0, 100), (0, 2.1), (100, 400), (-5, 5), (0, 0.013)])

@@ -38,6 +38,8 @@ Progress = Callable[[float, str], None]
 NEUTRAL_STEPS = 120
 #: less lightness (L*) or volume (cubic Lab) than this is no gamut to profile
 LEAST_RANGE, LEAST_VOLUME = 12.0, 3000.0
+#: a black is neutral when its colour is met to this (weighted Lab)
+_NEUTRAL_WITHIN = 0.25
 #: the figures of the command's report, in the order it gives them
 REPORT_FIGURES = ("patches", "seconds", "fit", "held_out", "round_trip", "neutral_dch_max", "gamut_volume")
 _COPYRIGHT = "No copyright, use freely"
@@ -210,8 +212,7 @@ def media_white(readings: ReadingSet, model: ForwardModel) -> Array:
 def rendering_for(inverter: Inverter, white: Array, inks: Array, settings: ProfileSettings) -> Rendering:
     """The intents' maps for one model: gamut surfaces and darkest colour on the media-relative scale."""
     bare = Rendering(white, 0.0, icc.perceptual_black(settings.version))
-    neutral = np.array([[inverter.darkest, *(0.5 * inverter.white[1:])]])
-    darkest = float(bare.relative(neutral)[0, 0])
+    darkest = _darkest_neutral(inverter, bare)
     ends = Rendering(white, darkest, bare.pcs_black)
     if len(inverter.model.channels) < 3:
         return ends
@@ -221,6 +222,17 @@ def rendering_for(inverter: Inverter, white: Array, inks: Array, settings: Profi
     printer = shell_of(jzazbz.from_lab(bare.relative(model_lab(inverter, inks))), middle, (low, high))
     source = shell_of(ends.lay_ends(sources.source_points(settings.source)), middle, (low, high))
     return replace(ends, printer=printer, reach=reach_of(printer, source))
+
+
+def _darkest_neutral(inverter: Inverter, bare: Rendering) -> float:
+    """Media-relative L* of the darkest print that is neutral: the darkest of all may have a colour."""
+    low = float(bare.relative(np.array([[inverter.darkest, 0.0, 0.0]]))[0, 0])
+    if len(inverter.model.channels) < 3:
+        return low
+    lightness = low + np.linspace(0.0, 15.0, 46)
+    neutral = np.column_stack([lightness, np.zeros((46, 2))])
+    met = inverter.solve(bare.absolute(neutral)).error < _NEUTRAL_WITHIN
+    return float(lightness[met][0]) if met.any() else low
 
 
 def _tags(

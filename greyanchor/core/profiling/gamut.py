@@ -6,15 +6,17 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.ndimage import gaussian_filter, map_coordinates
+from scipy.ndimage import map_coordinates
 
 from greyanchor.core.colorimetry import Array
 from greyanchor.core.profiling.separation import black_of
-from greyanchor.core.profiling.shell import surface_inks, triangles
+from greyanchor.core.profiling.shell import shell_of, surface_inks, triangles
 from greyanchor.core.readings import as_inks
 
 LEVELS = 51
 HUES = 72
+#: prints with less chroma everywhere have no gamut to speak of
+LEAST_CHROMA = 6.0
 
 
 @dataclass(frozen=True)
@@ -90,26 +92,19 @@ def gamut_of(
 
 
 def gamut_from_lab(lab: Array) -> Gamut:
-    """Boundary of Lab samples (n, 3) of a surface: the largest chroma in each cell, gaps closed, lightly smoothed."""
-    step_l, step_h = 100.0 / (LEVELS - 1), 360.0 / HUES
-    chroma = np.hypot(lab[:, 1], lab[:, 2])
-    hue = np.degrees(np.arctan2(lab[:, 2], lab[:, 1])) % 360.0
-    row = np.clip(np.round(lab[:, 0] / step_l).astype(int), 0, LEVELS - 1)
-    column = np.round(hue / step_h).astype(int) % HUES
-    boundary = np.zeros((LEVELS, HUES))
-    np.maximum.at(boundary, (row, column), chroma)
+    """Boundary of Lab samples (n, 3) of a surface: its shell seen from the middle, cut at every lightness."""
     light, dark = float(lab[:, 0].max()), float(lab[:, 0].min())
-    inside = (np.arange(LEVELS) * step_l <= light) & (np.arange(LEVELS) * step_l >= dark)
-    levels = np.arange(LEVELS)
+    if np.hypot(lab[:, 1], lab[:, 2]).max() < LEAST_CHROMA or light - dark < 1.0:
+        return Gamut(np.zeros((LEVELS, HUES)), light, dark)
+    # slightly beyond the ends, so that the whitest and the blackest sample are inside
+    shell = shell_of(lab, np.array([0.55 * light + 0.45 * dark, 0.0, 0.0]), (dark - 1e-3, light + 1e-3))
+    lights, chromas = shell.leaf(np.arange(HUES) * 360.0 / HUES)
+    levels = np.linspace(0.0, 100.0, LEVELS)
+    boundary = np.zeros((LEVELS, HUES))
     for h in range(HUES):
-        known = np.flatnonzero(boundary[:, h] > 0)
-        if not len(known):
-            continue
-        ends_x = np.concatenate([[dark / step_l - 0.5], known, [light / step_l + 0.5]])
-        ends_y = np.concatenate([[0.0], boundary[known, h], [0.0]])
-        boundary[:, h] = np.interp(levels, ends_x, ends_y, left=0.0, right=0.0)
-    smooth = gaussian_filter(boundary, sigma=(0.7, 0.7), mode=("nearest", "wrap"))
-    return Gamut(np.where(inside[:, None], smooth, 0.0), light, dark)
+        rising = np.maximum.accumulate(lights[h]) + 1e-9 * np.arange(lights.shape[1])
+        boundary[:, h] = np.interp(levels, rising, chromas[h], left=0.0, right=0.0)
+    return Gamut(boundary, light, dark)
 
 
 def share_inside(gamut: Gamut, aim: Gamut) -> float:

@@ -157,8 +157,7 @@ class Rendering:
                 self.printer, np.degrees(hue), jab[far, 0], np.hypot(jab[far, 1], jab[far, 2])
             )
             found = np.column_stack([light, chroma * np.cos(hue), chroma * np.sin(hue)])
-            found = self.printer.centre + (found - self.printer.centre) * _SLACK
-            found[:, 0] = np.clip(found[:, 0], 0.0, None)
+            found[:, 1:] *= _SLACK
             out[far] = jzazbz.to_lab(found)
         return out, ratio
 

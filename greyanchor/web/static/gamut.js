@@ -37,7 +37,7 @@ controls.enableDamping = false;
 box.append(renderer.domElement);
 
 function look(view) {
-  camera.position.copy(view === "top" ? new THREE.Vector3(0, 330, 0.01) : new THREE.Vector3(170, 110, 250));
+  camera.position.copy(view === "top" ? new THREE.Vector3(0, 330, 0.01) : new THREE.Vector3(150, 90, 215));
   controls.target.set(0, 0, 0);
   controls.update();
 }
@@ -86,7 +86,15 @@ function solid(given, number) {
   const material = net
     ? new THREE.MeshBasicMaterial({ color: number === 1 ? 0x101010 : 0xf4f4f4, wireframe: true, transparent: true, opacity: 0.5 })
     : new THREE.MeshBasicMaterial({ vertexColors: true, side: THREE.DoubleSide });
-  return new THREE.Mesh(geometry, material);
+  const mesh = new THREE.Mesh(geometry, material);
+  if (!net) return mesh;
+  // inside the solid a net shines through faintly, outside it stands out
+  const faint = new THREE.Mesh(geometry, material.clone());
+  faint.material.depthTest = false;
+  faint.material.opacity = 0.14;
+  const both = new THREE.Group();
+  both.add(mesh, faint);
+  return both;
 }
 
 function dots(given) {
