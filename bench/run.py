@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import multiprocessing
 import os
-import resource
 import statistics
 import sys
 import tempfile
@@ -14,27 +13,14 @@ from typing import Any
 
 import numpy as np
 
+from bench import engine
+from bench.telling import missed, tell
 from greyanchor.core.charts import patches
-from greyanchor.core.colorimetry import Array, delta_e_2000, spectra_to_lab
+from greyanchor.core.colorimetry import spectra_to_lab
 from greyanchor.core.density import sctv
-from tests import lcms
-from tests.conftest import PrintRoom, make_room
+from tests.conftest import make_room
 
 PAGE_GOAL_MS = 100.0
-_missed: list[str] = []
-
-
-def tell(name: str, value: float, goal: float, unit: str) -> None:
-    """One line; anything above its goal is remembered."""
-    met = value <= goal
-    if not met:
-        _missed.append(name)
-    print(f"  {name:<58}{value:>9.3f} {unit:<6} goal {goal:g}   {'met' if met else 'MISSED'}", flush=True)
-
-
-def _spread(name: str, error: Array, mean: float, p95: float) -> None:
-    tell(f"{name}, mean", float(error.mean()), mean, "dE00")
-    tell(f"{name}, 95th percentile", float(np.percentile(error, 95)), p95, "dE00")
 
 
 def _own_process(work: Callable[[], None]) -> None:
@@ -44,38 +30,7 @@ def _own_process(work: Callable[[], None]) -> None:
     process.start()
     process.join()
     if process.exitcode:
-        _missed.append(work.__name__)
-
-
-def _profile() -> None:
-    from greyanchor.core.profiling.build import ProfileSettings, build_profile
-    from greyanchor.core.profiling.separation import Separation
-
-    room: PrintRoom = make_room("petrel-44")
-    readings = room.read(patches.profile_patches(1500, 3.0))
-    noise = delta_e_2000(readings.lab(), room.truth(readings.values())).mean()
-    print(f"\nProfile from 1,500 spectral patches; readings are {noise:.2f} dE00 off the nominal press")
-    result = build_profile(readings, ProfileSettings(Separation(total_ink=3.0)))
-    tell("build, all tables", result.report["seconds"], 30.0, "s")
-    tell("peak memory", resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20, 1.0, "GB")
-    random = np.random.default_rng(99).random((6000, 4))
-    unseen = random[random.sum(axis=1) < 2.85]
-    truth = room.truth(unseen)
-    _spread(
-        "device to Lab, unseen patches",
-        delta_e_2000(lcms.device_to_lab(result.data, unseen), truth),
-        0.4,
-        1.0,
-    )
-    printed = room.truth(lcms.lab_to_device(result.data, truth))
-    _spread("Lab to device to press, in gamut", delta_e_2000(printed, truth), 0.5, 1.3)
-    lab = np.random.default_rng(3).uniform([0, -128, -128], [100, 127, 127], (200_000, 3))
-    total = max(
-        lcms.lab_to_device(result.data, lab, i).sum(axis=1).max()
-        for i in ("relative", "perceptual", "saturation")
-    )
-    tell("largest B2A total over the 300 % limit", 100 * (float(total) / 3.0 - 1.0), 1.0, "%")
-    sys.exit(1 if _missed else 0)
+        missed.append(work.__name__)
 
 
 def _linearization() -> None:
@@ -124,7 +79,7 @@ def _pages() -> None:
                 times.append(float(response.headers["Server-Timing"].split("dur=")[1]))
             tell(address, statistics.median(times), PAGE_GOAL_MS, "ms")
         _long_session(client)
-    sys.exit(1 if _missed else 0)
+    sys.exit(1 if missed else 0)
 
 
 def _long_session(client: Any) -> None:
@@ -182,11 +137,12 @@ def _addresses() -> list[str]:
 
 def main() -> int:
     spectra_to_lab(np.ones(36))
-    _own_process(_profile)
+    for work in (engine.cmyk, engine.lab_only, engine.real_press, engine.seven, engine.solver):
+        _own_process(work)
     _linearization()
     _own_process(_pages)
-    print("\nAll goals met." if not _missed else f"\nMissed: {', '.join(_missed)}")
-    return 1 if _missed else 0
+    print("\nAll goals met." if not missed else f"\nMissed: {', '.join(missed)}")
+    return 1 if missed else 0
 
 
 if __name__ == "__main__":

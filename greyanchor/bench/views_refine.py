@@ -11,6 +11,7 @@ from greyanchor.bench import refining
 from greyanchor.bench.models import Refinement, RefineRound
 from greyanchor.bench.queries import print_view
 from greyanchor.core.errors import BadInput
+from greyanchor.core.profiling.refine import MOVED
 from greyanchor.drawing.plots import Axis, Series, line_plot
 from greyanchor.library.models import PrintMode
 from greyanchor.measuring.printing import print_on_standin
@@ -48,7 +49,7 @@ def refinement_page(request: HttpRequest, pk: int) -> HttpResponse:
     last = rounds[-1]
     context = {
         "r": made, "mode": made.mode, "rounds": rounds, "last": last, "open": made.finished_at is None,
-        "print": print_view(last.sheet_print, 1), "picture": _picture(rounds),
+        "print": print_view(last.sheet_print, 1), "picture": _picture(rounds), "restore_first": MOVED,
     }  # fmt: skip
     return render(request, "bench/refinement_page.html", context)
 

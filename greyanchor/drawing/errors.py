@@ -68,13 +68,13 @@ def round_trip_picture(lightness: float, axis: Array, errors: Array, largest: fl
 
 def leaf_picture(gamuts: list[tuple[str, Gamut]], hue: float) -> str:
     """The cut of up to three gamuts through the neutral axis at a hue: the first filled, the others as lines."""
-    side, reach = 420, 130.0
-    scale, middle, base = side / (2 * reach), side / 2, 330
-    rise = 3.1
+    side, reach = 260, 130.0
+    scale, middle, base = side / (2 * reach), side / 2, 236
+    rise = 2.2
     name = f"cut at hue {hue:g} degrees: " + ", ".join(title for title, _ in gamuts)
     parts = [
-        f'<svg class="gamut" viewBox="0 0 {side} 350" role="img" aria-label="{escape(name)}">',
-        f'<rect width="{side}" height="350" fill="#ececec"/>',
+        f'<svg class="gamut" viewBox="0 0 {side} 256" role="img" aria-label="{escape(name)}">',
+        f'<rect width="{side}" height="256" fill="#ececec"/>',
     ]
     for light in range(0, 101, 20):
         y = base - light * rise
@@ -94,10 +94,8 @@ def leaf_picture(gamuts: list[tuple[str, Gamut]], hue: float) -> str:
             f'<path d="{path}" fill="none" stroke="#000000" stroke-width="1.4" stroke-dasharray="{dash}"/>'
         )
     opposite = (hue + 180.0) % 360.0
-    parts.append(
-        f'<text x="{side - 6}" y="{base + 14}" text-anchor="end">hue {hue:g}°, chroma to the right</text>'
-    )
-    parts.append(f'<text x="6" y="{base + 14}">hue {opposite:g}°, chroma to the left</text></svg>')
+    parts.append(f'<text x="{side - 6}" y="{base + 14}" text-anchor="end">hue {hue:g}°</text>')
+    parts.append(f'<text x="6" y="{base + 14}">hue {opposite:g}°</text></svg>')
     return "".join(parts)
 
 

@@ -6,10 +6,12 @@ Everything is computed by the engine through the stand-in devices; only names an
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
+from functools import partial
 from typing import Any
 
+import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
@@ -20,12 +22,19 @@ from greyanchor.bench.charts import lay_out_confirmation, lay_out_stage
 from greyanchor.bench.models import Build, Stage
 from greyanchor.bench.restoring import print_confirmation, start_restore, use_curves
 from greyanchor.bench.services import accept_stage, objections
-from greyanchor.core.profiling.build import ProfileSettings, build_profile
+from greyanchor.core.charts.layout import lay_out
+from greyanchor.core.charts.patches import design
+from greyanchor.core.colorimetry import Array
+from greyanchor.core.profiling.build import build_profile
+from greyanchor.core.simulation.catalogue import press_by_name
+from greyanchor.core.simulation.press import SimulatedPress
+from greyanchor.core.simulation.standin import print_and_read
 from greyanchor.library.models import InkSet, Media, MediaClass, Printer, PrintMode, Site
 from greyanchor.library.services import retire_mode, set_fallback, set_standin
 from greyanchor.measuring.models import SheetPrint
 from greyanchor.measuring.printing import print_on_standin, standin_reading
 from greyanchor.measuring.services import averaged, calibrate_white, keep_whole_pass, read_row, start_pass
+from greyanchor.profiles.models import RoomLight
 from greyanchor.profiles.services import ensure_northlight_aim, keep_profile
 from greyanchor.profiles.settings import settings_from
 
@@ -155,6 +164,42 @@ def seed(say: Callable[[str], None]) -> None:
         say("restores, a faster mode, and what a class lends")
         _keep_true(users)
         _branch_and_lend(users)
+        say("profiles of other kinds: R G B, seven inks, black alone")
+        _other_kinds(users)
+
+
+def _other_kinds(users: dict[str, User]) -> None:
+    """Profiles of printers that have no log here, built from readings of their charts, and a measured light."""
+    light = np.interp(
+        np.arange(360, 781), (360, 430, 450, 480, 560, 610, 680, 780), (0, 8, 62, 24, 78, 100, 52, 8)
+    )
+    RoomLight.objects.create(
+        name="Lantern Hill table", power=[round(float(p), 3) for p in light], created_by=users["tobias"]
+    )
+    for title, printer, channels, patches in (
+        ("Dunlin 24 R G B, chart prints", "dunlin-24/fathom-satin-260", tuple("RGB"), 300),
+        (
+            "Gannet 64 seven inks, deck charts",
+            "gannet-64/kelp-synthetic-190/basalt-uv-seven",
+            tuple("CMYKOGV"),
+            800,
+        ),
+        ("Petrel 44 black alone, tide tables", "petrel-44/tideline-matt-140", ("K",), 64),
+    ):
+        press, total = press_by_name(printer), min(3.0, float(len(channels)))
+        chart, _ = lay_out(design("profile", channels, patches, total), channels, shuffle_seed=3)
+        readings = print_and_read(chart, press, 5, pipeline=partial(_within, press, channels))
+        options = {"total_ink": 100.0 * total, "black_start": 25.0, "black_strength": 50.0, "max_black": 100.0, "width": 100.0,
+                   "handover": 50.0, "title": title, "version": 4, "quality": "draft"}  # fmt: skip
+        result = build_profile(
+            readings, replace(settings_from(options, title, len(channels)), created=_CREATED)
+        )
+        keep_profile(result, title, 4, options, {"from": "readings of its own chart"}, users["tobias"])
+
+
+def _within(press: SimulatedPress, channels: tuple[str, ...], values: Array) -> Array:
+    """Raw values of a printer whose own limits were set before: inks to three quarters, pictures as they are."""
+    return press.as_raw(values if press.driven else 0.75 * values, channels)
 
 
 def _people() -> dict[str, User]:
@@ -285,21 +330,15 @@ def _profile(stage: Stage, plan: Plan, user: User) -> None:
         "title": plan.name, "total_ink": min(total, 300.0), "black_start": 25.0, "black_strength": 50.0, "max_black": 100.0,
         "version": 4, "quality": "full" if plan.full else "draft",
     }  # fmt: skip
-    wanted = settings_from(options, plan.name)
     readings = averaged(chart.sheet_print)  # type: ignore[arg-type]
-    result = build_profile(
-        readings,
-        ProfileSettings(
-            wanted.separation, wanted.version, wanted.light, wanted.title, wanted.sizes, _CREATED
-        ),
-    )
+    result = build_profile(readings, replace(settings_from(options, plan.name), created=_CREATED))
     made_from = {
         "environment": stage.build.environment_hash,
         "readings": readings.content_hash(),
         "chart": chart.sheet_print.chart.content_hash,
     }  # type: ignore[union-attr]
     stage.options = options
-    stage.profile = keep_profile(result, plan.name, wanted.version, options, made_from, user)
+    stage.profile = keep_profile(result, plan.name, options["version"], options, made_from, user)
     stage.result = {
         n: result.report[n]
         for n in ("fit", "held_out", "round_trip", "neutral_dch_max", "gamut_volume", "seconds")

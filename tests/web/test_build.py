@@ -26,7 +26,8 @@ FORM = {
     "resolution": 1200, "passes": 8, "direction": "one way", "halftone": "blue noise", "heat": 36, "vacuum": 50, "name": "Fresh mode",
 }  # fmt: skip
 PROFILE = {
-    "title": "Test mode", "total_ink": 290, "black_start": 25, "black_strength": 50, "max_black": 100, "version": 4, "quality": "draft",
+    "title": "Test mode", "total_ink": 290, "black_start": 25, "black_strength": 50, "max_black": 100, "width": 100, "limits": "",
+    "light": "D50", "source": "srgb", "version": 4, "quality": "draft",
 }  # fmt: skip
 
 

@@ -2,17 +2,10 @@
 
 from __future__ import annotations
 
-import os
-import threading
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from functools import lru_cache
-from typing import Any
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
-from threadpoolctl import ThreadpoolController
 
 from greyanchor.core.characterization import neugebauer, residual
 from greyanchor.core.colorimetry import (
@@ -26,12 +19,12 @@ from greyanchor.core.colorimetry import (
 )
 from greyanchor.core.errors import BadInput
 from greyanchor.core.illuminants import Light, light_name
+from greyanchor.core.parallel import in_parallel, one_thread
 from greyanchor.core.readings import ReadingSet, is_additive
 
 MIN_PATCHES, MIN_GREY_PATCHES = 60, 12
 MAX_CHANNELS = 8
 _CURVE_POINTS = 513
-_BLOCK = 2048
 
 
 @dataclass(frozen=True)
@@ -117,32 +110,6 @@ class ForwardModel:
         return np.column_stack([steps[c][position[:, c]] for c in range(device.shape[1])])
 
 
-def in_parallel(work: Callable[[Array], Any], values: Array, block: int = _BLOCK) -> list[Any]:
-    """`work` on blocks of rows, on as many threads as there are cores: numpy lets go of the lock.
-
-    Called from inside such work it goes on in the same thread, block by block.
-    """
-    blocks = [values[i : i + block] for i in range(0, len(values), block)] or [values]
-    if len(blocks) == 1 or getattr(_here, "busy", False):
-        return [work(b) for b in blocks]
-
-    def alone(part: Array) -> Any:
-        _here.busy = True
-        return work(part)
-
-    with _blas().limit(limits=1), ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        return list(pool.map(alone, blocks))
-
-
-_here = threading.local()
-
-
-@lru_cache(maxsize=1)
-def _blas() -> ThreadpoolController:
-    """The matrix libraries' own threads, found once: looking for them takes longer than a block."""
-    return ThreadpoolController()
-
-
 def adapted_weights(light: Light) -> Array:
     """Weights (36, 3) from spectra to XYZ under `light`, adapted to D50 by Bradford."""
     if light_name(light).upper() == "D50":
@@ -150,6 +117,7 @@ def adapted_weights(light: Light) -> Array:
     return np.asarray(weights(light) @ bradford_matrix(white_point(light), D50_WHITE).T)
 
 
+@one_thread
 def characterize(
     readings: ReadingSet, light: Light = "D50", with_residual: bool = True, noise: float = 0.0
 ) -> ForwardModel:

@@ -10,12 +10,14 @@ from greyanchor.core.characterization import residual
 from greyanchor.core.characterization.model import ForwardModel
 from greyanchor.core.colorimetry import Array
 from greyanchor.core.errors import BadInput
+from greyanchor.core.parallel import one_thread
 
 #: a model whose residual is very smooth still looks around at this length
 _LONGEST = 1.0
 _POOL_POWER = 11
 
 
+@one_thread
 def most_helpful(model: ForwardModel, count: int, total_ink: float, seed: int = 5) -> tuple[Array, Array]:
     """`count` ink amounts (count, channels) within `total_ink` (sum), and how unsure (count,) the model is there.
 

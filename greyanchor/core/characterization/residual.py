@@ -13,6 +13,7 @@ from scipy.linalg import cho_factor, cho_solve, eigh, lapack
 
 from greyanchor.core.colorimetry import Array
 from greyanchor.core.errors import BadInput
+from greyanchor.core.parallel import each
 
 _LENGTHS = (0.3, 0.5, 0.8, 1.2, 1.8, 2.6)
 _NOISES = np.geomspace(2e-4, 0.5, 20)
@@ -112,15 +113,19 @@ def _choose(places: Array, values: Array) -> tuple[float, float]:
     if count > _SEARCH_PATCHES:
         pick = np.sort(np.random.default_rng(0).choice(count, _SEARCH_PATCHES, replace=False))
     x, y = places[pick], values[pick]
-    best = (np.inf, _LENGTHS[-1], float(_NOISES[-1]))
-    for length in _LENGTHS:
-        spectrum, vectors = eigh(kernel(x, x, length), driver="evd", overwrite_a=True)
-        spectrum = np.maximum(spectrum, 0.0)
-        projected, squares = vectors.T @ y, vectors**2
-        for noise in _NOISES:
-            inverse = 1.0 / (spectrum + noise)
-            error = (vectors @ (inverse[:, None] * projected)) / (squares @ inverse)[:, None]
-            score = float(np.sqrt((error**2).sum(axis=1)).mean())
-            if score < best[0]:
-                best = (score, length, float(noise))
-    return best[1], best[2]
+    scores = each(lambda length: _best_noise(x, y, length), _LENGTHS)
+    best = int(np.argmin([score for score, _ in scores]))
+    return _LENGTHS[best], scores[best][1]
+
+
+def _best_noise(x: Array, y: Array, length: float) -> tuple[float, float]:
+    """Mean leave-one-out miss of the best noise at one length, and that noise."""
+    spectrum, vectors = eigh(kernel(x, x, length), driver="evd", overwrite_a=True)
+    spectrum = np.maximum(spectrum, 0.0)
+    projected, squares = vectors.T @ y, vectors**2
+    best = (np.inf, float(_NOISES[-1]))
+    for noise in _NOISES:
+        inverse = 1.0 / (spectrum + noise)
+        error = (vectors @ (inverse[:, None] * projected)) / (squares @ inverse)[:, None]
+        best = min(best, (float(np.sqrt((error**2).sum(axis=1)).mean()), float(noise)))
+    return best

@@ -92,31 +92,40 @@ def build(
     tags: Mapping[str, bytes], channels: tuple[str, ...], version: int, when: datetime, intent: int = 0
 ) -> bytes:
     """A whole output (`prtr`) profile from its tags; PCS is Lab. Version 4 carries the MD5 profile id."""
-    table, body, placed = b"", b"", {}
-    offset = 128 + 4 + 12 * len(tags)
-    for signature, data in tags.items():
-        key = hashlib.md5(data, usedforsecurity=False).digest()
-        if key not in placed:
-            padded = data + b"\0" * (-len(data) % 4)
-            placed[key] = (offset + len(body), len(data))
-            body += padded
-        table += struct.pack(">4sII", signature.encode(), *placed[key])
-    size = offset + len(body)
     header = struct.pack(
         ">I4sI4s4s4s6H4s4sI4s4sQI3i4s16s28x",
-        size, b"\0\0\0\0", 0x04400000 if version == 4 else 0x02400000, b"prtr", space_of(channels), b"Lab ",
+        0, b"\0\0\0\0", 0x04400000 if version == 4 else 0x02400000, b"prtr", space_of(channels), b"Lab ",
         when.year, when.month, when.day, when.hour, when.minute, when.second,
         b"acsp", b"\0\0\0\0", 0, b"\0\0\0\0", b"\0\0\0\0", 0, intent,
         *(round(v * 65536) for v in PCS_WHITE), b"\0\0\0\0", b"\0" * 16,
     )  # fmt: skip
-    profile = header + struct.pack(">I", len(tags)) + table + body
-    if version != 4:
+    return _assemble(header, tags)
+
+
+def _assemble(header: bytes, tags: Mapping[str, bytes]) -> bytes:
+    """Header, tag table and tags; equal tags share their bytes. Size and version 4's profile id are set anew."""
+    table, body, placed = b"", bytearray(), {}
+    offset = 128 + 4 + 12 * len(tags)
+    for signature, data in tags.items():
+        key = hashlib.md5(data, usedforsecurity=False).digest()
+        if key not in placed:
+            placed[key] = (offset + len(body), len(data))
+            body += data + b"\0" * (-len(data) % 4)
+        table += struct.pack(">4sII", signature.encode("latin-1").ljust(4), *placed[key])
+    head = struct.pack(">I", offset + len(body)) + header[4:]
+    profile = head + struct.pack(">I", len(tags)) + table + bytes(body)
+    if header[8] != 4:
         return profile
     blank = (
         profile[:44] + b"\0" * 4 + profile[48:64] + b"\0" * 4 + profile[68:84] + b"\0" * 16 + profile[100:]
     )
     identity = hashlib.md5(blank, usedforsecurity=False).digest()
     return profile[:84] + identity + profile[100:]
+
+
+def dumps(profile: IccProfile) -> bytes:
+    """The bytes of a profile that was read: the same, when nothing was changed."""
+    return _assemble(profile.header, profile.tags)
 
 
 # --- reading ---------------------------------------------------------------------------------
@@ -140,6 +149,8 @@ class IccProfile:
         Raw tag data by signature, in order.
     profile_id
         Hex digits, empty when the header has none.
+    header
+        The 128 bytes of the header, as read.
     """
 
     version: tuple[int, int]
@@ -150,6 +161,7 @@ class IccProfile:
     created: str
     tags: dict[str, bytes]
     profile_id: str = ""
+    header: bytes = field(default=b"", repr=False)
     luts: dict[str, tuple[Lut, bool]] = field(default_factory=dict, compare=False, repr=False)
 
     @property
@@ -267,6 +279,7 @@ def loads(data: bytes, source: str = "profile") -> IccProfile:
         created="{:04d}-{:02d}-{:02d} {:02d}:{:02d}:{:02d}".format(*date),
         tags=tags,
         profile_id=identity.hex() if any(identity) else "",
+        header=data[:128],
     )
 
 

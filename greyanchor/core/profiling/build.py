@@ -18,6 +18,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
 from greyanchor.core.formats.icc_tables import encode_lut16
 from greyanchor.core.illuminants import Light
+from greyanchor.core.parallel import one_thread
 from greyanchor.core.profiling import sources
 from greyanchor.core.profiling.gamut import Gamut, gamut_from_lab
 from greyanchor.core.profiling.inversion import Inverter
@@ -127,6 +128,7 @@ def characterize_for(readings: ReadingSet, settings: ProfileSettings) -> Forward
     return model
 
 
+@one_thread
 def build_from_model(
     model: ForwardModel, readings: ReadingSet, settings: ProfileSettings, progress: Progress = _quiet
 ) -> ProfileResult:

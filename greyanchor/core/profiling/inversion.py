@@ -18,8 +18,9 @@ from scipy.stats import qmc
 
 from greyanchor.core import jzazbz
 from greyanchor.core.characterization.compact import CompactModel, compact
-from greyanchor.core.characterization.model import ForwardModel, in_parallel
+from greyanchor.core.characterization.model import ForwardModel
 from greyanchor.core.colorimetry import Array
+from greyanchor.core.parallel import in_parallel
 from greyanchor.core.profiling.separation import Separation, black_of
 
 _HUE_WEIGHT = 2.6

@@ -10,6 +10,7 @@ from scipy.ndimage import uniform_filter1d
 from greyanchor.core.characterization.compact import CompactModel
 from greyanchor.core.characterization.model import ForwardModel
 from greyanchor.core.colorimetry import Array
+from greyanchor.core.parallel import one_thread
 from greyanchor.core.profiling.inversion import Inverter
 from greyanchor.core.profiling.separation import Separation
 
@@ -67,6 +68,7 @@ class Preview:
         return max(p.roughness for p in self.paths)
 
 
+@one_thread
 def preview(model: ForwardModel, separation: Separation, quick: CompactModel | None = None) -> Preview:
     """Inks along all paths for `separation`; `quick` is `compact(model, ...)` where it is at hand."""
     inverter = Inverter(model, separation, quick=quick)

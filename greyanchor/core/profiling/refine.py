@@ -13,6 +13,7 @@ from greyanchor.core.characterization.model import FitReport, ForwardModel
 from greyanchor.core.colorimetry import Array, delta_e_2000, xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
+from greyanchor.core.parallel import one_thread
 from greyanchor.core.readings import ReadingSet, as_inks
 
 CHART_PATCHES = 240
@@ -22,6 +23,8 @@ _REPEATED = 16
 _NOISE_SHARE = 1.15
 #: a print farther than this from the profile (mean dE00) is of another mode, paper or chart
 ANOTHER_PRINT = 8.0
+#: a print farther off than this (mean dE00) tells that the machine has moved since the chart was read
+MOVED = 2.0
 LEAST_PATCHES = 40
 
 
@@ -84,6 +87,7 @@ def _colours(profile: icc.IccProfile, count: int, seed: int) -> Array:
     return np.asarray(inside[:count])
 
 
+@one_thread
 def learn(
     model: ForwardModel, profile: icc.IccProfile, prints: Sequence[ReadingSet], noise: float = 0.0
 ) -> tuple[ForwardModel, Round]:

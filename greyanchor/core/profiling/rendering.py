@@ -14,9 +14,9 @@ import numpy as np
 from scipy.ndimage import gaussian_filter, maximum_filter
 
 from greyanchor.core import jzazbz
-from greyanchor.core.characterization.model import in_parallel
 from greyanchor.core.colorimetry import Array, lab_to_xyz, xyz_to_lab
 from greyanchor.core.formats.icc import PCS_WHITE
+from greyanchor.core.parallel import in_parallel
 from greyanchor.core.profiling.shell import ELEVATIONS, Shell
 
 #: lightness (L*) of the point that everything is seen from

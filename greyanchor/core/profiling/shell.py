@@ -112,7 +112,7 @@ def _directions() -> Array:
 
 
 def surface_inks(
-    channels: int, total_ink: float, tops: Array, black: int | None = None, steps: int = 17
+    channels: int, total_ink: float, tops: Array, black: int | None = None, steps: int = 13
 ) -> Array:
     """Ink amounts (n, channels) whose colours cover the surface of a gamut.
 

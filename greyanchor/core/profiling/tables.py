@@ -16,11 +16,15 @@ from greyanchor.core.readings import GREY, as_inks
 
 Progress = Callable[[float, str], None]
 _CURVE = 2048
-_PCS_CURVE = 4096
+#: 65280, the code of L* 100, falls exactly on a point of the curve
+_PCS_CURVE = 257 * 15 + 1
 #: nodes farther out than this (share of the gamut's radius) are taken from the coarse grid
 _FAR = 1.35
 #: nodes a side by number of channels: device to PCS (colorimetric, the other intents)
 _FORWARD = {1: (255, 255), 2: (65, 33), 3: (33, 25), 4: (17, 17), 5: (9, 7), 6: (7, 5), 7: (6, 5), 8: (5, 4)}
+
+
+_DRAFT = {1: 33, 2: 17, 3: 13, 4: 9, 5: 6, 6: 5, 7: 4, 8: 3}
 
 
 @dataclass(frozen=True)
@@ -29,20 +33,20 @@ class TableSizes:
 
     forward: int = 17
     forward_rendered: int = 17
-    backward: int = 45
-    rendered: int = 27
+    backward: int = 41
+    rendered: int = 25
     gamut: int = 17
 
     @classmethod
     def usual(cls, channels: int) -> TableSizes:
         """Sizes that keep a file usable whatever the number of channels."""
         forward, rendered = _FORWARD[channels]
-        return cls(forward, rendered, *((45, 27, 17) if channels > 1 else (33, 33, 9)))
+        return cls(forward, rendered, *((41, 25, 17) if channels > 1 else (33, 33, 9)))
 
     @classmethod
     def draft(cls, channels: int = 4) -> TableSizes:
         """Small tables for a quick look; not for production."""
-        return cls(min(9, _FORWARD[channels][0]), min(9, _FORWARD[channels][1]), 19, 15, 9)
+        return cls(_DRAFT[channels], _DRAFT[channels], 19, 15, 9)
 
 
 @dataclass(frozen=True)

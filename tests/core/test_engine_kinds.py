@@ -1,0 +1,178 @@
+"""Profiles of one, three and seven channels: read by lcms2, held to the press they never saw."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+import numpy as np
+import pytest
+from PIL import Image, ImageCms
+
+from greyanchor.core.charts import patches
+from greyanchor.core.charts.layout import lay_out
+from greyanchor.core.colorimetry import Array, delta_e_2000, spectra_to_lab
+from greyanchor.core.errors import BadInput
+from greyanchor.core.formats import icc
+from greyanchor.core.profiling.build import ProfileResult, ProfileSettings, build_profile, random_inks
+from greyanchor.core.profiling.separation import Separation
+from greyanchor.core.profiling.tables import TableSizes, picture_channels
+from greyanchor.core.readings import as_inks
+from greyanchor.core.simulation.catalogue import press_by_name
+from greyanchor.core.simulation.standin import print_and_read
+from tests import lcms
+
+SEVEN = "gannet-64/kelp-synthetic-190/basalt-uv-seven"
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A finished profile of some kind of printer, and what its press really prints."""
+
+    channels: tuple[str, ...]
+    result: ProfileResult
+    truth: Callable[[Array], Array]
+
+    def unseen(self, total: float, count: int = 500) -> tuple[Array, Array]:
+        """Device values as the profile counts them, and the Lab that the press prints for them."""
+        inks = random_inks(len(self.channels), total, count)
+        return as_inks(inks, picture_channels(self.channels)), self.truth(inks)
+
+    def printed(self, device: Array) -> Array:
+        return self.truth(as_inks(device, picture_channels(self.channels)))
+
+
+@lru_cache(maxsize=3)
+def kind_of(name: str, letters: str, count: int, sizes: TableSizes | None = None) -> Kind:
+    channels, press = tuple(letters), press_by_name(name)
+    share = 1.0 if press.driven else 0.75
+
+    def to_raw(values: Array) -> Array:
+        return press.as_raw(share * values, channels)
+
+    chart, _ = lay_out(patches.design("profile", channels, count), channels, shuffle_seed=3)
+    readings = print_and_read(chart, press, 5, pipeline=to_raw)
+    total = min(3.0, float(len(channels)))
+    settings = ProfileSettings(Separation(total_ink=total), title=f"{letters} of the quay", sizes=sizes)
+    result = build_profile(readings, settings)
+    return Kind(channels, result, lambda inks: spectra_to_lab(press.spectra(to_raw(as_inks(inks, channels)))))
+
+
+def rgb() -> Kind:
+    return kind_of("dunlin-24", "RGB", 400, TableSizes(17, 17, 25, 13, 9))
+
+
+def grey() -> Kind:
+    return kind_of("petrel-44", "K", 64)
+
+
+def seven() -> Kind:
+    return kind_of(SEVEN, "CMYKOGV", 1100, TableSizes(5, 4, 25, 13, 9))
+
+
+def test_a_printer_driven_by_rgb_is_profiled_both_ways() -> None:
+    kind = rgb()
+    device, truth = kind.unseen(3.0)
+    assert icc.loads(kind.result.data).space == "RGB"
+    assert delta_e_2000(lcms.device_to_lab(kind.result.data, device), truth).mean() < 0.35
+    back = lcms.lab_to_device(kind.result.data, truth, channels=3)
+    error = delta_e_2000(kind.printed(back), truth)
+    assert error.mean() < 0.5 and np.percentile(error, 95) < 1.5
+
+
+def test_white_in_rgb_is_bare_paper_and_stays_it() -> None:
+    white = lcms.lab_to_device(rgb().result.data, np.array([[100.0, 0.0, 0.0]]), "relative", channels=3)
+    np.testing.assert_allclose(white, 1.0, atol=1e-4)
+
+
+def test_a_picture_goes_through_an_rgb_profile_in_pillow() -> None:
+    picture = Image.fromarray(np.tile(np.linspace(0, 255, 64, dtype=np.uint8)[None, :, None], (8, 1, 3)))
+    transform = ImageCms.buildTransform(
+        ImageCms.createProfile("sRGB"),
+        ImageCms.getOpenProfile(io.BytesIO(rgb().result.data)),
+        "RGB",
+        "RGB",
+        0,
+    )
+    out = np.asarray(ImageCms.applyTransform(picture, transform), dtype=float)
+    assert out[0, -1].min() > 253 and out[0, 0].max() < 90
+    assert (np.diff(out[0].mean(axis=1)) > -2).all()
+
+
+def test_black_alone_is_a_profile_in_grey_where_white_is_paper() -> None:
+    kind = grey()
+    device, truth = kind.unseen(1.0)
+    profile = icc.loads(kind.result.data)
+    assert profile.space == "GRAY" and profile.channels == 1
+    assert delta_e_2000(lcms.device_to_lab(kind.result.data, device), truth).mean() < 0.3
+    back = lcms.lab_to_device(kind.result.data, truth, channels=1)
+    assert delta_e_2000(kind.printed(back), truth).mean() < 0.3
+    ends = lcms.lab_to_device(
+        kind.result.data, np.array([[100.0, 0, 0], [0.0, 0, 0]]), "perceptual", channels=1
+    )
+    assert ends[0, 0] > 0.999 and ends[1, 0] < 0.01
+
+
+def test_colours_in_a_grey_profile_keep_their_lightness() -> None:
+    lab = np.array([[60.0, 0.0, 0.0], [60.0, 50.0, 20.0], [60.0, -40.0, -30.0]])
+    back = lcms.lab_to_device(grey().result.data, lab, "relative", channels=1)
+    np.testing.assert_allclose(back, back[0, 0], atol=0.01)
+
+
+def test_seven_inks_are_profiled_both_ways_within_their_total() -> None:
+    kind = seven()
+    device, truth = kind.unseen(3.0)
+    profile = icc.loads(kind.result.data)
+    assert profile.space == "7CLR" and profile.inks == kind.channels
+    assert delta_e_2000(lcms.device_to_lab(kind.result.data, device), truth).mean() < 1.0
+    back = lcms.lab_to_device(kind.result.data, truth, channels=7)
+    error = delta_e_2000(kind.printed(back), truth)
+    assert error.mean() < 1.0 and np.percentile(error, 95) < 2.6
+    lab = np.random.default_rng(3).uniform([0, -100, -100], [100, 100, 100], (20000, 3))
+    assert lcms.lab_to_device(kind.result.data, lab, channels=7).sum(axis=1).max() < 3.0 * 1.012
+
+
+def test_further_inks_take_over_smoothly_from_neighbour_to_neighbour() -> None:
+    hue = np.radians(np.linspace(0, 360, 181))
+    ring = np.column_stack([np.full(181, 55.0), 45.0 * np.cos(hue), 45.0 * np.sin(hue)])
+    inks = lcms.lab_to_device(seven().result.data, ring, "relative", channels=7)
+    assert np.abs(np.diff(inks, axis=0)).max() < 0.09, "2 degrees of hue never change an ink by a tenth"
+    for first, second in ((4, 0), (5, 1), (6, 2)):  # an ink beside its complement would only make grey
+        assert np.minimum(inks[:, first], inks[:, second]).mean() < 0.12
+
+
+def test_orange_green_and_violet_widen_the_gamut() -> None:
+    four = kind_of(SEVEN, "CMYK", 500, TableSizes.draft())
+    assert seven().result.report["gamut_volume"] > 1.08 * four.result.report["gamut_volume"]
+
+
+def test_channels_that_were_never_printed_are_refused() -> None:
+    press = press_by_name("dunlin-24")
+    with pytest.raises(BadInput, match="R G B, or C M Y K, not X"):
+        press.as_raw(np.zeros((1, 1)), ("X",))
+    with pytest.raises(BadInput, match="takes amounts of ink, not R, G and B"):
+        press_by_name("petrel-44").as_raw(np.zeros((1, 3)), tuple("RGB"))
+    with pytest.raises(BadInput, match="profile chart alone"):
+        patches.design("ink-limit", tuple("RGB"))
+
+
+def test_a_limit_of_an_ink_that_is_not_there_is_refused() -> None:
+    with pytest.raises(BadInput, match="limit for O, but the inks are C M Y K"):
+        Separation(limits=(("O", 0.9),)).tops(tuple("CMYK"))
+
+
+def test_single_inks_keep_to_their_limits(built: ProfileResult, profile_readings: object) -> None:
+    settings = ProfileSettings(Separation(limits=(("C", 0.7), ("K", 0.9))), sizes=TableSizes.draft())
+    data = build_profile(profile_readings, settings).data
+    lab = np.random.default_rng(3).uniform([0, -90, -90], [100, 90, 90], (20000, 3))
+    for intent in ("relative", "perceptual", "saturation"):
+        most = lcms.lab_to_device(data, lab, intent).max(axis=0)
+        assert most[0] < 0.705 and most[3] < 0.905 and most[1] > 0.9
+
+
+def test_limits_that_leave_no_gamut_are_refused(profile_readings: object) -> None:
+    tight = tuple((c, 0.05) for c in "CMYK")
+    with pytest.raises(BadInput, match="leave no gamut"):
+        build_profile(profile_readings, replace(ProfileSettings(), separation=Separation(limits=tight)))
