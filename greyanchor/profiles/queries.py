@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from functools import lru_cache
 from typing import Any
 
@@ -10,10 +11,11 @@ import numpy as np
 from greyanchor.core.characterization import keeping
 from greyanchor.core.characterization.compact import CompactModel, compact
 from greyanchor.core.characterization.model import ForwardModel, characterize
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colorimetry import Array, xyz_to_lab
 from greyanchor.core.formats import cgats, icc
 from greyanchor.core.profiling import rebuild
 from greyanchor.core.profiling.gamut import Gamut, gamut_of
+from greyanchor.core.profiling.preview import Preview, preview
 from greyanchor.core.profiling.separation import Separation
 from greyanchor.core.readings import GREY, ReadingSet
 from greyanchor.core.verification import aims, northlight
@@ -57,11 +59,6 @@ def model_of(profile: Profile) -> ForwardModel:
     return _model(profile.pk, profile.sha256)[0]
 
 
-def quick_model_of(profile: Profile) -> CompactModel:
-    """The compact form of `model_of`, for previews."""
-    return _model(profile.pk, profile.sha256)[1]
-
-
 @lru_cache(maxsize=6)
 def _model(pk: int, sha256: str) -> tuple[ForwardModel, CompactModel]:
     held = Profile.objects.values_list("fitted", flat=True).get(pk=pk)
@@ -73,12 +70,21 @@ def _model(pk: int, sha256: str) -> tuple[ForwardModel, CompactModel]:
     return model, compact(model, float(len(model.channels)))
 
 
+def preview_of(profile: Profile, options: dict[str, Any]) -> Preview:
+    """What a separation (percent) does on this profile's printer; the last ones are remembered."""
+    return _preview(profile.pk, profile.sha256, json.dumps(options, sort_keys=True))
+
+
+@lru_cache(maxsize=24)
+def _preview(pk: int, sha256: str, options: str) -> Preview:
+    model, quick = _model(pk, sha256)
+    return preview(model, separation_from(json.loads(options)), quick)
+
+
 def read_lab(profile: Profile) -> Array:
     """Lab (n, 3) of `readings_of` under the light that the profile was made for."""
     readings, model = readings_of(profile), model_of(profile)
     if readings.spectra is not None and len(model.to_xyz) == readings.spectra.shape[1]:
-        from greyanchor.core.colorimetry import xyz_to_lab
-
         return xyz_to_lab(readings.spectra @ model.to_xyz)
     return readings.lab()
 

@@ -14,7 +14,7 @@ from greyanchor.core.characterization.proposals import most_helpful
 from greyanchor.core.characterization.trust import double_spread
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import readings_file
-from greyanchor.core.profiling.preview import Preview, preview
+from greyanchor.core.profiling.preview import Preview
 from greyanchor.core.profiling.separation import PRESETS, preset
 from greyanchor.core.readings import ReadingSet
 from greyanchor.drawing.colours import channel_colour
@@ -89,11 +89,11 @@ def separation_preview(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _seen(profile: Profile, options: dict[str, Any], other: Profile | None) -> dict[str, Any]:
     """Pictures and figures of a separation beside the one that `profile`, or `other`, was built with."""
-    model, quick = queries.model_of(profile), queries.quick_model_of(profile)
-    now = preview(model, separation_from(options), quick)
     beside = other or profile
-    # the other's separation is laid on this model, so that inks and not printers are compared
-    before = preview(model, separation_from(queries.separation_options(beside)), quick)
+    # the other's separation is laid on this printer, so that inks and not printers are compared
+    now, before = (
+        queries.preview_of(profile, told) for told in (options, queries.separation_options(beside))
+    )
     channels = queries.channels_of(profile)
     pictures = [path_picture(a, channels, b, beside.title) for a, b in zip(now.paths, before.paths)]
     return {"pictures": pictures, "figures": _figures(now, before), "beside": beside}

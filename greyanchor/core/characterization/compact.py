@@ -87,17 +87,25 @@ def compact(model: ForwardModel, total_ink: float) -> CompactModel:
 
 
 def _places(model: ForwardModel, total_ink: float, count: int) -> Array:
-    """Even coordinates (n, channels), denser at the walls, thinned proportionally where ink sums too high."""
+    """Even coordinates (n, channels) where prints lie, denser at the walls, thinned where ink sums too high.
+
+    With more than four inks most prints hold a few of them, and light ones little of each.
+    """
     channels = len(model.channels)
     random = qmc.Sobol(channels, scramble=True, rng=np.random.default_rng(4)).random_base2(
         int(np.ceil(np.log2(count)))
     )
     even = 0.5 - 0.5 * np.cos(np.pi * random)
+    if channels > 4:
+        chance = np.random.default_rng(5)
+        kept = chance.integers(2, channels, len(even))[:, None]
+        rank = chance.random(even.shape).argsort(axis=1)
+        even = np.where(rank < kept, even, 0.0) * chance.uniform(0.1, 1.0, (len(even), 1)) ** 0.5
     device = model.to_device(even)
     sums = device.sum(axis=1)
     room = total_ink * np.random.default_rng(6).uniform(0.75, 1.02, len(sums))
     device *= np.minimum(room / np.maximum(sums, 1e-9), 1.0)[:, None]
-    return model.to_even(device)
+    return np.vstack([model.to_even(device), np.zeros((1, channels))])
 
 
 def _powers(channels: int, degree: int) -> Array:

@@ -10,7 +10,7 @@ Outside the gamut lightness and chroma give way before hue does.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -27,6 +27,10 @@ _HUE_WEIGHT = 2.6
 _CHROMA_WEIGHT = 0.8
 _BLACK_PULL = 4.0
 _ANCHOR_PULL = 1.0
+#: with more than four inks: pull to little ink, and of further inks away from neutral colours
+_SHARED_PULL, _AWAY_PULL = 2.0, 12.0
+#: a further ink takes part in colours whose hue is this near its own (radians)
+_REACH_OF_HUE = np.radians(85.0)
 _TOTAL_PULL = 400.0
 #: colours missed by less than this by the compact model (weighted Lab) are worth taking to the model itself
 _WITHIN_REACH = 0.5
@@ -47,12 +51,16 @@ class Inversion:
 
 @dataclass
 class _Points:
-    """Colours being solved: aims (n, 3), their weights (n, 3, 3), ink aims (n, channels) and their pulls."""
+    """Colours being solved: aims (n, 3), their weights (n, 3, 3), ink aims (n, channels) and their pulls, alike."""
 
     lab: Array
     weights: Array
     anchor: Array
     pull: Array
+
+    def part(self, which: Array | slice) -> _Points:
+        """Some of the points."""
+        return _Points(self.lab[which], self.weights[which], self.anchor[which], self.pull[which])
 
 
 class Inverter:
@@ -75,21 +83,34 @@ class Inverter:
         self._even_tops = model.to_even(self.tops[None])[0]
         self._even_tops[self.tops >= 1.0] = 1.0
         self.white = model.lab(np.zeros((1, self.channels)))[0]
-        self._pull = self._pulls()
         self._places, self._labs = self._lookup()
         self._tree = cKDTree(self._keys(self._labs, self._places))
         self.darkest = float(self._labs[:, 0].min())
 
-    def _pulls(self) -> Array:
-        """Weight (channels,) of each ink's pull: black to its aim, and with more than four inks all to little."""
-        pull = np.zeros(self.channels)
+    def _pulls(self, lab: Array) -> Array:
+        """Weight (n, channels) of each ink's pull: black to its aim, and with more than four inks all to little.
+
+        Squared pulls share a colour smoothly among neighbours, and what is pulled less takes over more: near the
+        neutral axis that is C, M and Y, and the further inks where there is chroma enough for them.
+        """
+        pull = np.zeros((len(lab), self.channels))
         if self.channels > 4:
-            # squared pulls share a colour smoothly among neighbours; what is pulled less, takes over more
-            pull[:] = 2.0
-            pull[4:] = 4.0 ** (1.0 - 2.0 * self.separation.handover)
+            handover = self.separation.handover
+            chroma = np.hypot(lab[:, 1] - self.white[1], lab[:, 2] - self.white[2])
+            share = np.clip((chroma - 8.0) / (75.0 - 45.0 * handover), 0.0, 1.0)
+            share = (share * share * (3.0 - 2.0 * share))[:, None] * self._nearness(lab)
+            pull[:, :4] = _SHARED_PULL
+            pull[:, 4:] = _AWAY_PULL * (1.0 - share) + _SHARED_PULL * 4.0 ** (1.0 - 2.0 * handover) * share
         if self.black is not None:
-            pull[self.black] = _BLACK_PULL
+            pull[:, self.black] = _BLACK_PULL
         return pull
+
+    def _nearness(self, lab: Array) -> Array:
+        """How near (n, further inks) the hue of each colour lies to that of each further ink: 1 at it, 0 far off."""
+        solids = self.model.lab(np.eye(self.channels)[4:])
+        hue, own = np.arctan2(lab[:, 2], lab[:, 1]), np.arctan2(solids[:, 2], solids[:, 1])
+        away = np.abs((hue[:, None] - own[None] + np.pi) % (2.0 * np.pi) - np.pi)
+        return np.asarray(np.clip(1.0 - (away / _REACH_OF_HUE) ** 2, 0.0, 1.0) ** 2)
 
     def _lookup(self) -> tuple[Array, Array]:
         """A coarse net of the device space within the limits, in even coordinates, with its Lab."""
@@ -148,9 +169,9 @@ class Inverter:
         aims = self.aims(lab)
         even = self._places[self._tree.query(self._keys(lab, aims))[1]] if start is None else start.copy()
         even = np.clip(even, 0.0, self._even_tops)
-        points = _Points(lab, self._weights(lab), aims, self._pull)
-        even, _ = self._descend(points, even, rounds)
-        points = _Points(lab, points.weights, even.copy(), np.minimum(self._pull, _ANCHOR_PULL))
+        points = _Points(lab, self._weights(lab), aims, self._pulls(lab))
+        even, _ = self._descend(points, even, rounds if self.channels <= 4 else rounds + 4)
+        points = _Points(lab, points.weights, even.copy(), np.minimum(points.pull, _ANCHOR_PULL))
         even, error = self._descend(points, even, settle)
         if start is None:
             self._try_again(points, even, error)
@@ -163,7 +184,7 @@ class Inverter:
         if not len(stuck):
             return
         nearest = cKDTree(self._labs).query(points.lab[stuck])[1]
-        part = _Points(points.lab[stuck], points.weights[stuck], self._places[nearest], points.pull)
+        part = replace(points.part(stuck), anchor=self._places[nearest])
         other, other_error = self._descend(part, self._places[nearest], 8)
         better = other_error < error[stuck] - 0.1
         even[stuck[better]], error[stuck[better]] = other[better], other_error[better]
@@ -174,7 +195,7 @@ class Inverter:
         if not len(near):
             return
         missed = self.model.lab(self.model.to_device(even[near])) - self.quick.lab(even[near])
-        part = _Points(points.lab[near] - missed, points.weights[near], even[near].copy(), points.pull)
+        part = replace(points.part(near), lab=points.lab[near] - missed, anchor=even[near].copy())
         even[near], error[near] = self._descend(part, even[near], 2)
 
     def _descend(self, points: _Points, even: Array, rounds: int) -> tuple[Array, Array]:
@@ -210,17 +231,18 @@ class Inverter:
         weights = points.weights[which]
         missed = (weights @ (got - points.lab[which])[:, :, None])[:, :, 0]
         by_colour = weights @ np.swapaxes(slope, 1, 2)
-        away = points.pull * (even - points.anchor[which])
+        pull = points.pull[which]
+        away = pull * (even - points.anchor[which])
         device, device_slope = self.model.to_device_with_slope(even)
         over = _TOTAL_PULL * np.maximum(device.sum(axis=1) - self.total, 0.0)
         by_total = np.where(over[:, None] > 0, _TOTAL_PULL * device_slope, 0.0)
         colour = (missed**2).sum(axis=1)
         cost = colour + (away**2).sum(axis=1) + over**2
         across = np.swapaxes(by_colour, 1, 2)
-        gradient = (across @ missed[:, :, None])[:, :, 0] + points.pull * away + by_total * over[:, None]
+        gradient = (across @ missed[:, :, None])[:, :, 0] + pull * away + by_total * over[:, None]
         normal = across @ by_colour + by_total[:, :, None] * by_total[:, None, :]
         diagonal = np.einsum("njj->nj", normal)
-        diagonal += points.pull**2
+        diagonal += pull**2
         return np.sqrt(colour), cost, gradient, normal
 
     def _hold_total(self, device: Array) -> Array:

@@ -1,0 +1,435 @@
+"""Profiles in the application: from files, from one another, looked at, refined."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable
+from functools import lru_cache
+
+import numpy as np
+import pytest
+from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+
+from greyanchor.bench import refining
+from greyanchor.bench.models import Build, Refinement
+from greyanchor.core.charts import patches
+from greyanchor.core.charts.layout import lay_out
+from greyanchor.core.errors import BadInput
+from greyanchor.core.formats import cgats, icc
+from greyanchor.core.profiling.build import ProfileResult, build_profile
+from greyanchor.core.simulation.catalogue import press_by_name
+from greyanchor.core.simulation.standin import print_and_read
+from greyanchor.library.models import PrintMode
+from greyanchor.measuring.printing import print_on_standin, standin_reading
+from greyanchor.measuring.services import averaged, keep_whole_pass
+from greyanchor.profiles import queries
+from greyanchor.profiles.models import Profile, ProfileWork, ProposedPatches, RoomLight
+from greyanchor.profiles.services import keep_attached, keep_profile, propose
+from greyanchor.profiles.settings import settings_from
+from tests.web.test_bench_in_full import finish
+
+pytestmark = pytest.mark.django_db
+OPTIONS = {
+    "total_ink": 300.0, "black_start": 25.0, "black_strength": 50.0, "max_black": 100.0, "width": 100.0,
+    "quality": "draft", "version": 4, "title": "Quay draft",
+}  # fmt: skip
+KIND = {"title": "Another", "light": "D50", "source": "srgb", "version": "4", "quality": "draft"}
+SEPARATION = {
+    "black_start": "10", "black_strength": "90", "max_black": "100", "width": "150", "total_ink": "280",
+    **{f"limit_{c}": "100" for c in "CMYK"},
+}  # fmt: skip
+
+
+@lru_cache(maxsize=4)
+def readings_text(printer: str, letters: str, count: int) -> str:
+    channels, press = tuple(letters), press_by_name(printer)
+    chart, _ = lay_out(patches.design("profile", channels, count), channels, shuffle_seed=3)
+    scale = 1.0 if press.driven else 0.75
+    return cgats.dumps(print_and_read(chart, press, 5, pipeline=lambda v: press.as_raw(scale * v, channels)))
+
+
+@lru_cache(maxsize=1)
+def _draft() -> ProfileResult:
+    readings = cgats.loads(readings_text("petrel-44", "CMYK", 320).encode())
+    return build_profile(readings, settings_from(OPTIONS, "Quay draft"))
+
+
+@pytest.fixture
+def profile(user: User) -> Profile:
+    return keep_profile(_draft(), "Quay draft", 4, OPTIONS, {"environment": "e" * 64}, user)
+
+
+@pytest.fixture
+def mode(up_to: Callable[[str], Build], user: User) -> PrintMode:
+    """A released mode whose profile is of a small chart."""
+    build = up_to("profile")
+    chart = build.stages.get(kind="profile-chart")
+    result = build_profile(averaged(chart.sheet_print), settings_from(OPTIONS, "Small"))
+    made = finish(build, user)
+    made.profile = keep_profile(result, "Small", 4, OPTIONS, {"environment": build.environment_hash}, user)
+    made.save()
+    return made
+
+
+def sent(text: str, name: str = "readings.txt") -> SimpleUploadedFile:
+    return SimpleUploadedFile(name, text.encode())
+
+
+# --- from files --------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("printer", "letters", "count", "space"),
+    [("dunlin-24", "RGB", 200, "RGB"), ("petrel-44", "K", 64, "GRAY")],
+)
+def test_a_profile_of_any_channels_is_built_from_files(
+    client: Client,
+    django_capture_on_commit_callbacks: object,
+    printer: str,
+    letters: str,
+    count: int,
+    space: str,
+) -> None:
+    with django_capture_on_commit_callbacks(execute=True):
+        response = client.post(
+            "/profiles/new/",
+            {
+                **KIND,
+                "title": f"{letters} here",
+                "preset": "even",
+                "files": [sent(readings_text(printer, letters, count))],
+            },
+        )
+    job = ProfileWork.objects.get()
+    assert response.status_code == 302 and job.state == "done", job.message
+    made = job.result
+    assert made.channels == list(letters) and icc.loads(bytes(made.data)).space == space
+    for page in ("", "gamut/", "errors/", "proof/", "separation/"):
+        assert client.get(f"/profiles/{made.pk}/{page}").status_code == 200, page
+    assert client.get(f"/profiles/work/{job.pk}/").url == f"/profiles/{made.pk}/"
+
+
+def test_two_passes_are_compared_averaged_and_their_noise_is_learned(
+    client: Client, django_capture_on_commit_callbacks: object
+) -> None:
+    first = cgats.loads(readings_text("petrel-44", "K", 64).encode())
+    lab = first.lab() + np.random.default_rng(3).normal(0.0, 0.2, (64, 3))
+    from dataclasses import replace
+
+    second = cgats.dumps(replace(first, spectra=None, measured_lab=lab))
+    with django_capture_on_commit_callbacks(execute=True):
+        response = client.post(
+            "/profiles/new/",
+            {**KIND, "preset": "even", "files": [sent(cgats.dumps(first)), sent(second, "again.txt")]},
+            follow=True,
+        )
+    job = ProfileWork.objects.get()
+    assert job.state == "done" and 0.05 < job.settings["noise"] < 0.2
+    assert "2 passes; the first two differ by" in response.content.decode()
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [("this is no file of readings\n", "readings.txt"), ("", "empty"), (None, "choose at least one file")],
+)
+def test_files_that_are_no_readings_are_refused_and_nothing_is_kept(
+    client: Client, text: str | None, words: str
+) -> None:
+    files = {} if text is None else {"files": [sent(text)]}
+    response = client.post("/profiles/new/", {**KIND, "preset": "even", **files})
+    assert response.status_code == 400 and words in response.content.decode()
+    assert not ProfileWork.objects.exists()
+
+
+def test_readings_that_carry_no_profile_end_the_work_with_the_reason(
+    client: Client, django_capture_on_commit_callbacks: object
+) -> None:
+    text = readings_text("petrel-44", "K", 64)
+    readings = cgats.loads(text.encode())
+    bare = cgats.dumps(readings.select(readings.values()[:, 0] > 0.02))
+    with django_capture_on_commit_callbacks(execute=True):
+        client.post("/profiles/new/", {**KIND, "preset": "even", "files": [sent(bare)]})
+    job = ProfileWork.objects.get()
+    assert job.state == "failed" and "no unprinted patch" in job.message
+    page = client.get(f"/profiles/work/{job.pk}/").content.decode()
+    assert "no unprinted patch" in page and "Give the readings again" in page
+
+
+# --- separation --------------------------------------------------------------------------------
+
+
+def test_the_preview_follows_the_controls(client: Client, profile: Profile) -> None:
+    def ink(**change: str) -> float:
+        page = client.get(
+            f"/profiles/{profile.pk}/separation/preview/", {**SEPARATION, **change}
+        ).content.decode()
+        row = re.search(r"Ink on the neutral axis, mean</td><td class=\"num\">([\d.]+)</td>", page)
+        assert row, page[:300]
+        return float(row[1])
+
+    assert ink(black_start="60", black_strength="10") > 1.15 * ink(black_start="0", black_strength="100")
+    assert ink(max_black="10") > ink()
+
+
+def test_the_preview_says_what_cannot_be_done(client: Client, profile: Profile) -> None:
+    page = client.get(
+        f"/profiles/{profile.pk}/separation/preview/", {**SEPARATION, "total_ink": "900"}
+    ).content.decode()
+    assert "Total ink" in page and "alert" in page
+
+
+def test_a_separation_is_laid_beside_an_older_one(client: Client, profile: Profile, user: User) -> None:
+    older = keep_profile(_draft(), "Last year", 4, {**OPTIONS, "black_start": 70.0}, {}, user)
+    page = client.get(
+        f"/profiles/{profile.pk}/separation/preview/", {**SEPARATION, "other": older.pk}
+    ).content.decode()
+    assert "Last year" in page and 'stroke-dasharray="2 3"' in page
+
+
+def test_a_preset_moves_the_controls(client: Client, profile: Profile) -> None:
+    page = client.get(f"/profiles/{profile.pk}/separation/?preset=thrift").content.decode()
+    assert re.search(r'name="black_strength" value="90.0"', page)
+    assert client.get(f"/profiles/{profile.pk}/separation/?preset=nothing").status_code == 409
+
+
+def test_another_separation_becomes_a_profile_of_the_same_readings(
+    client: Client, profile: Profile, django_capture_on_commit_callbacks: object
+) -> None:
+    with django_capture_on_commit_callbacks(execute=True):
+        client.post(f"/profiles/{profile.pk}/separation/", {**SEPARATION, "limit_C": "80", **KIND})
+    job = ProfileWork.objects.get()
+    assert job.state == "done", job.message
+    made = job.result
+    assert made.derived_from == profile and made.settings["limits"] == {"C": 80.0}
+    parsed = icc.loads(bytes(made.data))
+    lab = np.random.default_rng(1).uniform([0, -80, -80], [100, 80, 80], (4000, 3))
+    inks = parsed.lab_to_device(lab)
+    assert inks[:, 0].max() < 0.81 and inks.sum(axis=1).max() < 2.83
+    assert "Quay draft" in client.get(f"/profiles/{made.pk}/").content.decode()
+
+
+def test_only_one_of_a_kind_is_built_at_a_time_and_it_can_be_stopped(
+    client: Client, profile: Profile, django_capture_on_commit_callbacks: object
+) -> None:
+    with django_capture_on_commit_callbacks(execute=False):
+        client.post(f"/profiles/{profile.pk}/rebuild/")
+        page = client.post(f"/profiles/{profile.pk}/rebuild/", follow=True).content.decode()
+    assert "being built already" in page and ProfileWork.objects.count() == 1
+    job = ProfileWork.objects.get()
+    assert 'hx-trigger="every 1s"' in client.get(f"/profiles/work/{job.pk}/part/").content.decode()
+    client.post(f"/profiles/work/{job.pk}/cancel/")
+    job.refresh_from_db()
+    assert job.state == "cancelled"
+    assert client.get(f"/profiles/work/{job.pk}/part/").headers["HX-Refresh"] == "true"
+
+
+# --- rebuilding, proposing ---------------------------------------------------------------------
+
+
+def test_a_profile_is_rebuilt_from_what_it_carries(
+    client: Client, profile: Profile, django_capture_on_commit_callbacks: object
+) -> None:
+    with django_capture_on_commit_callbacks(execute=True):
+        client.post(f"/profiles/{profile.pk}/rebuild/")
+    made = ProfileWork.objects.get().result
+    assert made is not None and "inside the profile" in made.made_from["from"]
+    device = np.random.default_rng(2).random((200, 4))
+    old, new = icc.loads(bytes(profile.data)), icc.loads(bytes(made.data))
+    assert np.abs(old.device_to_lab(device) - new.device_to_lab(device)).mean() < 0.3
+
+
+def test_an_attached_profile_gets_a_model_when_it_is_looked_at(client: Client, user: User) -> None:
+    from greyanchor.core.profiling.attached import examine
+
+    data = _draft().data
+    queries._model.cache_clear()
+    queries._preview.cache_clear()
+    kept = keep_attached(data, "From elsewhere", examine(data, "x.icc", 3.0), {"attached": "x.icc"}, user)
+    assert client.get(f"/profiles/{kept.pk}/separation/").status_code == 200
+    kept.refresh_from_db()
+    assert kept.fitted
+
+
+def test_proposed_patches_wait_for_the_next_chart_of_the_environment(
+    client: Client, profile: Profile
+) -> None:
+    page = client.post(f"/profiles/{profile.pk}/proposals/", follow=True).content.decode()
+    waiting = ProposedPatches.objects.get()
+    assert "60 patches wait" in page and len(waiting.device) == 60 and len(waiting.device[0]) == 4
+    client.post(f"/profiles/{profile.pk}/proposals/")
+    assert ProposedPatches.objects.count() == 1, "the newer proposal takes the place of the older"
+
+
+def test_a_profile_of_no_environment_has_no_next_chart(client: Client, user: User) -> None:
+    lonely = keep_profile(_draft(), "Lonely", 4, OPTIONS, {}, user)
+    page = client.post(f"/profiles/{lonely.pk}/proposals/", follow=True).content.decode()
+    assert "belongs to no print environment" in page and not ProposedPatches.objects.exists()
+
+
+# --- looking -----------------------------------------------------------------------------------
+
+
+def test_gamuts_come_as_solids_with_patches_when_asked(client: Client, profile: Profile) -> None:
+    told = json.loads(client.get(f"/profiles/{profile.pk}/gamut/solids.json").content)
+    assert [s["title"] for s in told["solids"]] == ["Quay draft", "Northlight Coated"] and not told["dots"]
+    first = told["solids"][0]
+    assert (
+        len(first["vertices"]) == len(first["colours"]) and max(first["faces"]) < len(first["vertices"]) / 3
+    )
+    with_dots = json.loads(client.get(f"/profiles/{profile.pk}/gamut/solids.json?patches=1&aim=0").content)
+    assert len(with_dots["solids"]) == 1 and len(with_dots["dots"]["places"]) == 3 * 320
+
+
+def test_cuts_move_and_keep_their_range(client: Client, profile: Profile) -> None:
+    page = client.get(f"/profiles/{profile.pk}/gamut/cut/?light=70&hue=200").content.decode()
+    assert "At L* 70" in page and "Through hue 200°" in page
+    wild = client.get(f"/profiles/{profile.pk}/gamut/cut/?light=900&hue=x").content.decode()
+    assert "At L* 98" in wild and "Through hue 40°" in wild
+
+
+def test_three_gamuts_are_compared_by_figures(client: Client, profile: Profile, user: User) -> None:
+    other = keep_profile(_draft(), "Other one", 4, OPTIONS, {}, user)
+    page = client.get(f"/profiles/{profile.pk}/gamut/?other={other.pk}").content.decode()
+    row = re.search(
+        r"Other one</td><td class=\"num\">(\d+)</td><td class=\"num\">[^<]+</td><td class=\"num\">([\d.]+)<",
+        page,
+    )
+    assert row and float(row[2]) == pytest.approx(100.0, abs=0.1)
+
+
+def test_soft_proofs_are_pictures_for_every_intent(client: Client, profile: Profile) -> None:
+    import io
+
+    from PIL import Image
+
+    seen = {}
+    for intent in ("source", "perceptual", "relative", "saturation", "absolute"):
+        answer = client.get(f"/profiles/{profile.pk}/proof/form-{intent}.png")
+        seen[intent] = np.asarray(Image.open(io.BytesIO(answer.content)), dtype=float)
+        assert seen[intent].shape == (240, 480, 3)
+    assert np.abs(seen["perceptual"] - seen["source"]).mean() > 2
+    assert seen["absolute"].max() < seen["relative"].max(), "paper is not as white as the screen"
+    assert client.get(f"/profiles/{profile.pk}/proof/ramps-perceptual.png").status_code == 200
+    assert client.get(f"/profiles/{profile.pk}/proof/?intent=odd").status_code == 404
+
+
+def test_the_worst_patches_stand_first(client: Client, profile: Profile) -> None:
+    page = client.get(f"/profiles/{profile.pk}/errors/").content.decode()
+    off = [float(v) for v in re.findall(r'<td class="num">(\d+\.\d\d)</td></tr>', page)]
+    assert len(off) == 12 and off == sorted(off, reverse=True)
+
+
+def test_names_are_shown_as_text(client: Client, user: User) -> None:
+    named = keep_profile(_draft(), "<script>x</script>", 4, OPTIONS, {}, user)
+    for page in ("", "gamut/", "errors/", "separation/"):
+        assert b"<script>x" not in client.get(f"/profiles/{named.pk}/{page}").content
+
+
+# --- lights ------------------------------------------------------------------------------------
+
+
+def test_a_measured_light_is_kept_drawn_and_chosen(
+    client: Client, profile: Profile, django_capture_on_commit_callbacks: object
+) -> None:
+    text = "nm;power\n" + "".join(f"{nm};{nm - 330}\n" for nm in range(380, 740, 10))
+    client.post("/profiles/lights/", {"name": "Quay table", "file": sent(text, "table.csv")})
+    room = RoomLight.objects.get()
+    assert "Quay table" in client.get("/profiles/lights/").content.decode()
+    again = client.post("/profiles/lights/", {"name": "Quay table", "file": sent(text, "table.csv")})
+    assert again.status_code == 400 and "already" in again.content.decode()
+    with django_capture_on_commit_callbacks(execute=True):
+        client.post(
+            "/profiles/new/",
+            {
+                **KIND,
+                "light": f"room:{room.pk}",
+                "preset": "even",
+                "files": [sent(readings_text("petrel-44", "K", 64))],
+            },
+        )
+    assert ProfileWork.objects.get().state == "done"
+
+
+def test_a_light_without_energy_is_refused(client: Client) -> None:
+    text = "".join(f"{nm} 0\n" for nm in range(380, 740, 10))
+    answer = client.post("/profiles/lights/", {"name": "Dark", "file": sent(text, "dark.txt")})
+    assert (
+        answer.status_code == 400
+        and "no energy" in answer.content.decode()
+        and not RoomLight.objects.exists()
+    )
+
+
+# --- refining a mode ---------------------------------------------------------------------------
+
+
+def _read_round(made: Refinement, user: User) -> None:
+    job = print_on_standin(refining.job_of(made).pk, user)
+    keep_whole_pass(job, standin_reading(job, 1), "stand-in strip reader SR-1042", user)
+
+
+def test_a_mode_is_refined_round_by_round_and_uses_the_result(
+    client: Client, mode: PrintMode, user: User, django_capture_on_commit_callbacks: object
+) -> None:
+    mode.printer.standin = {"drift": {"C": 1.08}}
+    mode.printer.save()
+    client.post(f"/modes/{mode.pk}/refine/")
+    made = Refinement.objects.get()
+    with django_capture_on_commit_callbacks(execute=True):
+        _read_round(made, user)
+    first = made.rounds.get()
+    assert first.state == "done", first.message
+    assert first.result["off"]["mean"] > first.result["noise"] and first.after is not None
+    client.post(f"/refinements/{made.pk}/another/")
+    with django_capture_on_commit_callbacks(execute=True):
+        _read_round(made, user)
+    second = made.rounds.get(number=2)
+    assert second.through == first.after
+    assert second.result["off"]["mean"] < 0.8 * first.result["off"]["mean"]
+    page = client.get(f"/refinements/{made.pk}/").content.decode()
+    assert "how far each round" in page
+    before = mode.profile
+    client.post(f"/refinements/{made.pk}/use/", {"reason": "nearer"})
+    mode.refresh_from_db()
+    assert mode.profile != before and mode.profile in (second.after, second.through)
+    assert "refined by 2 prints" in mode.history.first().history_change_reason
+    assert client.post(f"/refinements/{made.pk}/another/", follow=True).content.decode().count("is over") == 1
+
+
+def test_refining_is_refused_without_a_profile_and_twice_at_once(mode: PrintMode, user: User) -> None:
+    made = refining.start(mode, user)
+    with pytest.raises(BadInput, match="refined already"):
+        refining.start(mode, user)
+    refining.close(made, "no time")
+    mode.profile = None
+    with pytest.raises(BadInput, match="no profile to refine"):
+        refining.start(mode, user)
+
+
+def test_a_profile_changed_meanwhile_is_not_overwritten(
+    mode: PrintMode, user: User, django_capture_on_commit_callbacks: object
+) -> None:
+    made = refining.start(mode, user)
+    with django_capture_on_commit_callbacks(execute=True):
+        _read_round(made, user)
+    mode.profile = keep_profile(_draft(), "Somebody's", 4, OPTIONS, {}, user)
+    mode.save()
+    with pytest.raises(BadInput, match="changed by somebody else"):
+        refining.use(made, "", user)
+
+
+def test_proposals_join_the_next_profile_chart(mode: PrintMode, user: User) -> None:
+    from greyanchor.bench import kinds
+    from greyanchor.bench.beginning import renew
+    from greyanchor.bench.charts import lay_out_stage
+
+    build = renew(mode, "profile", user)
+    asked = [[0.11, 0.22, 0.33, 0.44], [0.9, 0.9, 0.9, 0.9]]
+    propose(mode.profile, build.environment_hash, asked, user)
+    job = lay_out_stage(build.stages.get(kind=kinds.PROFILE_CHART), {"patches": 300, "page": "a4"})
+    device = job.chart.patches.values()
+    assert len(device) == 301, "what exceeds the total ink of the mode is left out"
+    assert (np.abs(device - asked[0]).max(axis=1) < 1e-3).any()
