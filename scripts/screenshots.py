@@ -58,7 +58,6 @@ def _draw(page: Page) -> None:
         page.screenshot(path=TARGET / f"{name}.png")
 
     page.goto(URL)
-    shot("sign-in")
     page.fill("#id_username", "ines")
     page.fill("#id_password", "quay-street-1")
     page.keyboard.press("Enter")
@@ -66,7 +65,6 @@ def _draw(page: Page) -> None:
     shot("start")
     for name, address in (
         ("print-modes", "/modes/"),
-        ("printers", "/printers/"),
         ("media", "/media/"),
         ("new-build", "/builds/new/"),
     ):
@@ -77,6 +75,14 @@ def _draw(page: Page) -> None:
     shot("print-mode")
     page.click("text=Look at profile")
     shot("profile")
+    page.click(".tabs >> text=Separation")
+    page.wait_for_selector("#seen svg")
+    shot("separation")
+    page.click(".tabs >> text=Gamut")
+    page.wait_for_selector("#solid[data-solids]")
+    shot("gamut")
+    page.click(".tabs >> text=Soft proof")
+    shot("proof")
     page.click("text=Predict a check")
     shot("prediction")
     page.goto(f"{URL}/checks/")
@@ -104,9 +110,6 @@ def _draw(page: Page) -> None:
     shot("match")
     page.goto(f"{URL}/modes/?q=contract")
     page.click("#modes tbody a >> nth=0")
-    page.click("text=Derive a faster mode")
-    shot("branch")
-    page.go_back()
     page.click("table:has-text('Found, dE00') tbody a >> nth=0")
     shot("restore")
     page.goto(f"{URL}/files/")
