@@ -8,7 +8,7 @@ from django.db import transaction
 from django.utils import timezone
 from huey.contrib.djhuey import db_task
 
-from greyanchor.bench import kinds, refining
+from greyanchor.bench import kinds, learning
 from greyanchor.bench.models import RefineRound, Stage, Task
 from greyanchor.core.characterization.trust import double_spread
 from greyanchor.core.errors import BadInput
@@ -29,7 +29,7 @@ def build_profile_task(pk: int) -> None:
 @db_task()
 def refine_task(pk: int) -> None:
     """Learn from a round of refining."""
-    work.carry_out(RefineRound, pk, lambda: refining.learn(pk))
+    work.carry_out(RefineRound, pk, lambda: learning.learn(pk))
 
 
 def _work_on(task: Task) -> None:

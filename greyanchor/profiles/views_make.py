@@ -19,7 +19,7 @@ from greyanchor.core.profiling.separation import PRESETS, preset
 from greyanchor.core.readings import ReadingSet
 from greyanchor.drawing.colours import channel_colour
 from greyanchor.drawing.separations import path_picture
-from greyanchor.profiles import queries, services, work
+from greyanchor.profiles import queries, services, starting, work
 from greyanchor.profiles.forms import CompareForm, KindForm, NewProfileForm, SeparationForm
 from greyanchor.profiles.models import Profile, ProfileWork
 from greyanchor.profiles.settings import options_of, separation_from
@@ -50,7 +50,7 @@ def separation_page(request: HttpRequest, pk: int) -> HttpResponse:
     )
     if request.method == "POST" and form.is_valid() and kind.is_valid():
         options = {**form.options(), **kind.cleaned_data}
-        made = work.start(
+        made = starting.start(
             ProfileWork.Kind.SEPARATION, kind.cleaned_data["title"], options, request.user, profile
         )
         return redirect("profile-work", made.pk)
@@ -121,7 +121,7 @@ def rebuild(request: HttpRequest, pk: int) -> HttpResponse:
         if profile.settings.get(name):
             options[name] = profile.settings[name]
     try:
-        made = work.start(ProfileWork.Kind.REBUILD, options["title"], options, request.user, profile)
+        made = starting.start(ProfileWork.Kind.REBUILD, options["title"], options, request.user, profile)
     except BadInput as error:
         messages.error(request, str(error))
         return redirect("profile", pk)
@@ -158,7 +158,7 @@ def new_profile(request: HttpRequest) -> HttpResponse:
         try:
             readings, noise, told = _from_files(request)
             options = _options(form, readings, noise)
-            made = work.start(
+            made = starting.start(
                 ProfileWork.Kind.NEW, form.cleaned_data["title"], options, request.user, None, readings
             )
         except BadInput as error:

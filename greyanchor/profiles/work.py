@@ -1,4 +1,4 @@
-"""Background work: queueing, stopping, telling what was interrupted."""
+"""Background work: taking it up, telling how it goes, stopping it, and what was interrupted."""
 
 from __future__ import annotations
 
@@ -6,14 +6,10 @@ import traceback
 from collections.abc import Callable
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
-from django.db import transaction
 from django.utils import timezone
 
 from greyanchor.core.errors import BadInput
-from greyanchor.core.formats import cgats
-from greyanchor.core.readings import ReadingSet
-from greyanchor.profiles.models import BackgroundWork, Profile, ProfileWork
+from greyanchor.profiles.models import BackgroundWork
 
 _ACTIVE = (BackgroundWork.State.QUEUED, BackgroundWork.State.RUNNING)
 
@@ -83,28 +79,3 @@ def mark_interrupted(model: type[BackgroundWork]) -> None:
         state=BackgroundWork.State.INTERRUPTED,
         message="the worker stopped in the middle of it; start it again",
     )
-
-
-@transaction.atomic
-def start(
-    kind: str,
-    title: str,
-    settings: dict[str, Any],
-    user: AbstractBaseUser,
-    parent: Profile | None = None,
-    readings: ReadingSet | None = None,
-) -> ProfileWork:
-    """Queue the building of a profile outside a log; one at a time for each parent and kind."""
-    if parent is not None:
-        active = parent.works.filter(kind=kind, state__in=_ACTIVE).first()
-        if active is not None and not active.looks_dead:
-            raise BadInput("that is being built already")
-    work = ProfileWork.objects.create(
-        kind=kind, title=title[:160], settings=settings, started_by=user, parent=parent,
-        readings=cgats.dumps(readings) if readings is not None else "", message="waiting for the worker",
-    )  # fmt: skip
-
-    from greyanchor.profiles.tasks import profile_work_task
-
-    transaction.on_commit(lambda: profile_work_task(work.pk))
-    return work

@@ -11,7 +11,6 @@ from datetime import UTC, datetime, timedelta
 from functools import partial
 from typing import Any
 
-import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
@@ -25,6 +24,7 @@ from greyanchor.bench.services import accept_stage, objections
 from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.charts.patches import design
 from greyanchor.core.colorimetry import Array
+from greyanchor.core.illuminants import light
 from greyanchor.core.profiling.build import build_profile
 from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.press import SimulatedPress
@@ -170,11 +170,12 @@ def seed(say: Callable[[str], None]) -> None:
 
 def _other_kinds(users: dict[str, User]) -> None:
     """Profiles of printers that have no log here, built from readings of their charts, and a measured light."""
-    light = np.interp(
-        np.arange(360, 781), (360, 430, 450, 480, 560, 610, 680, 780), (0, 8, 62, 24, 78, 100, 52, 8)
-    )
+    lamp, day = light("LED-B2"), light("D50")
+    table = 0.7 * lamp / lamp.max() + 0.3 * day / day.max()  # a lamp beside a window
     RoomLight.objects.create(
-        name="Lantern Hill table", power=[round(float(p), 3) for p in light], created_by=users["tobias"]
+        name="Lantern Hill table",
+        power=[round(100.0 * float(p), 3) for p in table / table.max()],
+        created_by=users["tobias"],
     )
     for title, printer, channels, patches in (
         ("Dunlin 24 R G B, chart prints", "dunlin-24/fathom-satin-260", tuple("RGB"), 300),
@@ -249,10 +250,10 @@ def _library() -> None:
         name="Dunlin 24", model="Dunlin 24", site=lantern, serial="DL24-2210", width_mm=610, resolutions=[1200, 2400],
         passes=[8, 16], driven_as="R G B, by its own driver",
     )  # fmt: skip
-    light = InkSet.objects.create(
+    with_light = InkSet.objects.create(
         name="Tarn pigment light", channels=list("CMYK"), light={"LC": "C", "LM": "M"}, kind="aqueous pigment, light inks"
     )  # fmt: skip
-    petrel.ink_sets.set([tarn, light])
+    petrel.ink_sets.set([tarn, with_light])
     gannet.ink_sets.set([basalt, seven])
     dunlin.ink_sets.set([driven])
     for name, group, maker, weight, thickness, width, brightener, backwards, dry, heat, vacuum in _MEDIA:

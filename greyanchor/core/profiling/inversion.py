@@ -77,7 +77,8 @@ class Inverter:
         self.separation = separation
         self.channels = len(model.channels)
         self.black = black_of(model.channels)
-        self.total = separation.total_ink * (1.0 - margin)
+        bound = separation.total_ink < self.channels  # else the sum needs no watching
+        self.total = separation.total_ink * (1.0 - margin) if bound else float(self.channels)
         self.quick = quick or compact(model, min(separation.total_ink * 1.05, float(self.channels)))
         self.tops = separation.tops(model.channels)
         self._even_tops = model.to_even(self.tops[None])[0]
