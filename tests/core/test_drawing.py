@@ -37,10 +37,10 @@ def parse(svg: str) -> ElementTree.Element:
 
 def cylinder(radius: float, low: float = 10, high: float = 90) -> np.ndarray:
     random = np.random.default_rng(4)
-    lightness, hue = random.uniform(low, high, 60000), random.uniform(0, 2 * np.pi, 60000)
-    chroma = np.full(60000, float(radius))
-    lightness[:20000] = np.where(random.random(20000) < 0.5, low, high)  # lid and bottom
-    chroma[:20000] *= np.sqrt(random.random(20000))
+    lightness, hue = random.uniform(low, high, 9000), random.uniform(0, 2 * np.pi, 9000)
+    chroma = np.full(9000, float(radius))
+    lightness[:3000] = np.where(random.random(3000) < 0.5, low, high)  # lid and bottom
+    chroma[:3000] *= np.sqrt(random.random(3000))
     return np.column_stack([lightness, chroma * np.cos(hue), chroma * np.sin(hue)])
 
 

@@ -109,7 +109,7 @@ def test_our_own_reader_and_lcms2_agree(
 
 
 def test_no_table_prints_more_than_the_total_ink_limit(built: ProfileResult) -> None:
-    lab = np.random.default_rng(2).uniform([0, -128, -128], [100, 127, 127], (60000, 3))
+    lab = np.random.default_rng(2).uniform([0, -128, -128], [100, 127, 127], (9000, 3))
     for intent in ("relative", "perceptual", "saturation"):
         assert lcms.lab_to_device(built.data, lab, intent).sum(axis=1).max() <= 3.0 * 1.01
 
@@ -294,10 +294,10 @@ def test_progress_is_told_and_can_stop_the_work(profile_readings: ReadingSet) ->
 
 def test_the_gamut_of_a_known_solid_has_its_volume() -> None:
     random = np.random.default_rng(4)
-    lightness, hue = random.uniform(10, 90, 60000), random.uniform(0, 2 * np.pi, 60000)
-    chroma = np.full(60000, 40.0)
-    lightness[:20000] = np.where(random.random(20000) < 0.5, 10.0, 90.0)  # lid and bottom
-    chroma[:20000] = 40.0 * np.sqrt(random.random(20000))
+    lightness, hue = random.uniform(10, 90, 9000), random.uniform(0, 2 * np.pi, 9000)
+    chroma = np.full(9000, 40.0)
+    lightness[:3000] = np.where(random.random(3000) < 0.5, 10.0, 90.0)  # lid and bottom
+    chroma[:3000] = 40.0 * np.sqrt(random.random(3000))
     cylinder = np.column_stack([lightness, chroma * np.cos(hue), chroma * np.sin(hue)])
     gamut = gamut_from_lab(cylinder)
     assert gamut.volume == pytest.approx(np.pi * 40**2 * 80, rel=0.04)

@@ -18,6 +18,7 @@ from greyanchor.core.colorimetry import Array
 
 ELEVATIONS, HUES = 91, 120
 _FLIP = 0.35
+_BLOCK = 512
 
 
 @dataclass(frozen=True)
@@ -94,8 +95,10 @@ def shell_of(points: Array, centre: Array, ends: tuple[float, float]) -> Shell:
     hull = ConvexHull(away * ((distance / scale) ** _FLIP)[:, None])
     normals, offsets = hull.equations[:, :3], -hull.equations[:, 3]
     directions = _directions().reshape(-1, 3)
-    slope = directions @ (normals / offsets[:, None]).T
-    radius = scale * (1.0 / np.maximum(slope.max(axis=1), 1e-9)) ** (1.0 / _FLIP)
+    planes = (normals / offsets[:, None]).T
+    parts = range(0, len(directions), _BLOCK)
+    slope = np.concatenate([(directions[i : i + _BLOCK] @ planes).max(axis=1) for i in parts])
+    radius = scale * (1.0 / np.maximum(slope, 1e-9)) ** (1.0 / _FLIP)
     radius = radius.reshape(ELEVATIONS, HUES)
     radius[0], radius[-1] = centre[0] - black, white - centre[0]
     return Shell(np.asarray(centre, dtype=float), radius)
