@@ -24,6 +24,13 @@ from greyanchor.core.simulation.standin import print_and_read
 CMYK = tuple("CMYK")
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Tests in a browser follow one another in one worker, so that no two servers and browsers race for a core."""
+    for item in items:
+        if "browser" in item.path.parts:
+            item.add_marker(pytest.mark.xdist_group("browser"))
+
+
 @dataclass
 class PrintRoom:
     """A press with the limits and curves that the engine found for it."""

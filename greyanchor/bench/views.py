@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.conf import settings
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -20,6 +19,7 @@ from greyanchor.measuring.models import SheetPrint
 from greyanchor.measuring.printing import print_on_standin
 from greyanchor.measuring.services import start_pass
 from greyanchor.measuring.views import take_file
+from greyanchor.profiles.services import content_of
 from greyanchor.profiles.work import cancel
 
 DECISIONS = {
@@ -390,9 +390,7 @@ def profile_attach(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         if sent is None:
             raise BadInput("choose a profile first")
-        if sent.size > settings.UPLOAD_LIMIT:
-            raise BadInput(f"the file has {sent.size / 2**20:.1f} MB, which is too large", sent.name)
-        attaching.attach_profile(stage, sent.read(), sent.name, request.user)
+        attaching.attach_profile(stage, content_of(sent), sent.name, request.user)
     except BadInput as error:
         tell_refusal(request, error)
     else:

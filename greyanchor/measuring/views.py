@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.conf import settings
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -17,6 +16,7 @@ from greyanchor.core.inspection import inspect_bytes
 from greyanchor.drawing.patches import sheet_picture
 from greyanchor.measuring import printing, queries, services, uploads
 from greyanchor.measuring.models import Chart, ReadingPass, SheetPrint, Upload
+from greyanchor.profiles.services import content_of
 
 
 def _pass(pk: int) -> ReadingPass:
@@ -183,12 +183,7 @@ def take_file(request: HttpRequest, job: SheetPrint | None) -> Upload:
     sent = request.FILES.get("file")
     if sent is None:
         raise BadInput("choose a file first")
-    if sent.size > settings.UPLOAD_LIMIT:
-        raise BadInput(
-            f"the file has {sent.size / 2**20:.1f} MB; files up to {settings.UPLOAD_LIMIT / 2**20:.0f} MB are taken",
-            sent.name,
-        )
-    return uploads.put_aside_upload(sent.name, sent.read(), job, request.user)
+    return uploads.put_aside_upload(sent.name, content_of(sent), job, request.user)
 
 
 @require_GET

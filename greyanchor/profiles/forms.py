@@ -10,6 +10,7 @@ from django import forms
 from greyanchor.core.illuminants import FIXED_LIGHTS
 from greyanchor.core.profiling.separation import PRESETS
 from greyanchor.core.profiling.sources import NAMES, USUAL
+from greyanchor.core.readings import is_additive
 from greyanchor.profiles.models import Profile, RoomLight
 
 DAYLIGHTS = ("D50", "D55", "D65", "5600K")
@@ -43,6 +44,11 @@ class SeparationForm(forms.Form):
         super().__init__(*args, **kwargs)
         self.channels = list(channels)
         most = 100 * len(self.channels)
+        if is_additive(tuple(self.channels)):
+            # a printer that parts colours itself keeps its inks to itself: only tables and sources are ours
+            self.fields.clear()
+            self.channels = []
+            return
         if "K" not in self.channels or most == 100:
             for name in ("black_start", "black_strength", "max_black", "width"):
                 del self.fields[name]

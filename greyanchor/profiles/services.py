@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.conf import settings as django_settings
 from django.contrib.auth.models import AbstractBaseUser
+from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
 from greyanchor.core.characterization import keeping
@@ -78,6 +80,16 @@ def ensure_northlight_aim() -> AimRecord:
         source="computed from the solids of ISO 12647-2:2013 for premium coated paper; no measured press",
         data=cgats.dumps(northlight.aim_data()).encode(),
     )
+
+
+def content_of(sent: UploadedFile) -> bytes:
+    """The bytes of an uploaded file; `BadInput` when it is too large to be what it should be."""
+    size, most = sent.size or 0, django_settings.UPLOAD_LIMIT
+    if size > most:
+        raise BadInput(
+            f"the file has {size / 2**20:.1f} MB; files up to {most / 2**20:.0f} MB are taken", str(sent.name)
+        )
+    return bytes(sent.read())
 
 
 @transaction.atomic

@@ -77,7 +77,9 @@ def lights(request: HttpRequest) -> HttpResponse:
     if request.method == "POST" and form.is_valid():
         sent = form.cleaned_data["file"]
         try:
-            made = services.keep_light(form.cleaned_data["name"], sent.read(), sent.name, request.user)
+            made = services.keep_light(
+                form.cleaned_data["name"], services.content_of(sent), sent.name, request.user
+            )
         except BadInput as error:
             form.add_error("file", str(error))
         else:

@@ -26,6 +26,7 @@ from greyanchor.profiles.settings import options_of, separation_from
 from greyanchor.profiles.views import profile_of
 
 PROPOSED = 60
+MOST_PASSES = 8
 
 
 def _others(profile: Profile) -> Any:
@@ -185,9 +186,11 @@ def _from_files(request: HttpRequest) -> tuple[ReadingSet, float, str]:
     sent = request.FILES.getlist("files")
     if not sent:
         raise BadInput("choose at least one file of readings")
+    if len(sent) > MOST_PASSES:
+        raise BadInput(f"{len(sent)} files were sent; up to {MOST_PASSES} passes over one chart are averaged")
     passes = []
     for file in sent:
-        readings = readings_file.loads(file.read(), file.name)
+        readings = readings_file.loads(services.content_of(file), file.name)
         if not readings.is_measured or readings.device is None:
             raise BadInput(
                 "readings with device values are needed; this holds only one of the two", file.name

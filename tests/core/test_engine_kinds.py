@@ -148,6 +148,44 @@ def test_orange_green_and_violet_widen_the_gamut() -> None:
     assert seven().result.report["gamut_volume"] > 1.08 * four.result.report["gamut_volume"]
 
 
+@pytest.mark.parametrize("channels", range(1, 9))
+def test_files_stay_usable_whatever_the_number_of_channels(channels: int) -> None:
+    sizes = TableSizes.usual(channels)
+    forward = 3 * (sizes.forward**channels + 2 * sizes.forward_rendered**channels)
+    backward = channels * (sizes.backward**3 + 2 * sizes.rendered**3) + sizes.gamut**3
+    assert 2 * (forward + backward) < 7e6, "with spectra of 3,000 patches a file stays under 8 MB"
+    assert min(sizes.forward, sizes.forward_rendered) >= 4 and sizes.backward % 2 == 1, (
+        "odd: neutral is on a node"
+    )
+
+
+@pytest.mark.parametrize(("letters", "count"), [("CMYKO", 420), ("CMYKOG", 520)])
+def test_five_and_six_inks_are_profiled_and_read_by_lcms2(letters: str, count: int) -> None:
+    kind = kind_of(SEVEN, letters, count, TableSizes.draft(len(letters)))
+    device, truth = kind.unseen(3.0)
+    assert icc.loads(kind.result.data).space == f"{len(letters)}CLR"
+    assert delta_e_2000(lcms.device_to_lab(kind.result.data, device), truth).mean() < 2.0
+    back = lcms.lab_to_device(kind.result.data, truth, channels=len(letters))
+    assert delta_e_2000(kind.printed(back), truth).mean() < 1.6
+
+
+def test_eight_inks_are_profiled_and_read_by_lcms2() -> None:
+    """An eighth ink, a blue, that the stand-ins do not have: the engine must not care."""
+    letters = tuple("CMYKOGVB")
+    seven_inks = press_by_name(SEVEN)
+    blue = 0.5 * (seven_inks._alpha[0] + seven_inks._alpha[6])
+    press = replace(seven_inks, extras=("O", "G", "V", "B"), absorption=np.vstack([seven_inks._alpha, blue]))
+    chart, _ = lay_out(patches.design("profile", letters, 1000), letters, shuffle_seed=3)
+    readings = print_and_read(chart, press, 5, pipeline=lambda v: press.as_raw(0.7 * v, letters))
+    result = build_profile(readings, ProfileSettings(Separation(total_ink=3.0), sizes=TableSizes.draft(8)))
+    assert icc.loads(result.data).space == "8CLR"
+    inks = random_inks(8, 3.0, 200)
+    truth = spectra_to_lab(press.spectra(press.as_raw(0.7 * inks, letters)))
+    back = lcms.lab_to_device(result.data, truth, channels=8)
+    printed = spectra_to_lab(press.spectra(press.as_raw(0.7 * back, letters)))
+    assert delta_e_2000(printed, truth).mean() < 2.0
+
+
 def test_channels_that_were_never_printed_are_refused() -> None:
     press = press_by_name("dunlin-24")
     with pytest.raises(BadInput, match="R G B, or C M Y K, not X"):

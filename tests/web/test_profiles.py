@@ -110,6 +110,11 @@ def test_a_profile_of_any_channels_is_built_from_files(
     for page in ("", "gamut/", "errors/", "proof/", "separation/"):
         assert client.get(f"/profiles/{made.pk}/{page}").status_code == 200, page
     assert client.get(f"/profiles/work/{job.pk}/").url == f"/profiles/{made.pk}/"
+    told = (
+        "parts its colours among its inks itself"
+        in client.get(f"/profiles/{made.pk}/separation/").content.decode()
+    )
+    assert told == (letters == "RGB")
 
 
 def test_two_passes_are_compared_averaged_and_their_noise_is_learned(
@@ -156,6 +161,16 @@ def test_readings_that_carry_no_profile_end_the_work_with_the_reason(
     assert job.state == "failed" and "no unprinted patch" in job.message
     page = client.get(f"/profiles/work/{job.pk}/").content.decode()
     assert "no unprinted patch" in page and "Give the readings again" in page
+
+
+def test_files_too_large_or_too_many_are_refused(client: Client, settings: object) -> None:
+    settings.UPLOAD_LIMIT = 1000
+    large = client.post("/profiles/new/", {**KIND, "preset": "even", "files": [sent("x" * 2000)]})
+    assert large.status_code == 400 and "files up to" in large.content.decode()
+    many = client.post("/profiles/new/", {**KIND, "preset": "even", "files": [sent("x") for _ in range(9)]})
+    assert many.status_code == 400 and "up to 8 passes" in many.content.decode()
+    light = client.post("/profiles/lights/", {"name": "Big", "file": sent("1 2\n" * 999)})
+    assert light.status_code == 400 and "files up to" in light.content.decode()
 
 
 # --- separation --------------------------------------------------------------------------------
