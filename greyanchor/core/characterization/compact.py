@@ -42,9 +42,12 @@ class CompactModel:
 
     def lab(self, even: Array) -> Array:
         """Lab (n, 3) at even coordinates (n, channels)."""
+        return np.concatenate(in_parallel(self._lab, even, 1024)) if len(even) else np.zeros((0, 3))
+
+    def _lab(self, even: Array) -> Array:
         split = self.first.shape[1]
-        a = _products(even[:, :split], self.first, self.degree)[0]
-        b = _products(even[:, split:], self.second, self.degree)[0]
+        a = _values(even[:, :split], self.first, self.degree)
+        b = _values(even[:, split:], self.second, self.degree)
         return _contract(a @ self.coefficients, b)
 
     def lab_with_gradient(self, even: Array) -> tuple[Array, Array]:
@@ -74,8 +77,8 @@ def compact(model: ForwardModel, total_ink: float) -> CompactModel:
     pairs = [(i, j) for i, j in itertools.product(range(len(first)), range(len(second)))
              if first[i].sum() + second[j].sum() <= degree]  # fmt: skip
     even = _places(model, total_ink, max(4 * len(pairs), 400))
-    a = _products(even[:, :split], first, degree)[0]
-    b = _products(even[:, split:], second, degree)[0]
+    a = _values(even[:, :split], first, degree)
+    b = _values(even[:, split:], second, degree)
     rows, columns = np.array(pairs).T
     basis = a[:, rows] * b[:, columns]
     gram = basis.T @ basis
@@ -112,6 +115,19 @@ def _powers(channels: int, degree: int) -> Array:
     if channels == 0:
         return np.zeros((1, 0), dtype=int)
     return np.array([p for p in itertools.product(range(degree + 1), repeat=channels) if sum(p) <= degree])
+
+
+def _values(even: Array, powers: Array, degree: int) -> Array:
+    """Products of Chebyshev polynomials (n, len(powers)) at even coordinates (n, channels)."""
+    n, channels = even.shape
+    if channels == 0:
+        return np.ones((n, 1))
+    u = 2.0 * even.T - 1.0
+    value = np.empty((degree + 1, channels, n))
+    value[0], value[1] = 1.0, u
+    for k in range(2, degree + 1):
+        value[k] = 2.0 * u * value[k - 1] - value[k - 2]
+    return np.asarray(np.multiply.reduce([value[powers[:, c], c] for c in range(channels)]).T)
 
 
 def _products(even: Array, powers: Array, degree: int) -> tuple[Array, list[Array]]:

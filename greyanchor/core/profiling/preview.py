@@ -77,7 +77,7 @@ def preview(model: ForwardModel, separation: Separation, quick: CompactModel | N
     # a point that settled elsewhere than its neighbours is begun anew from between them
     first = inverter.solve(np.vstack(labs)).even.reshape(len(labs), STEPS, -1)
     between = uniform_filter1d(first, 7, axis=1, mode="nearest").reshape(len(labs) * STEPS, -1)
-    solved = inverter.solve(np.vstack(labs), between, rounds=6)
+    solved = inverter.solve(np.vstack(labs), between, rounds=4, settle=3)
     printed = model.lab(solved.device)
     parts = [slice(i * STEPS, (i + 1) * STEPS) for i in range(len(labs))]
     paths = tuple(
