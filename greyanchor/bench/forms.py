@@ -174,9 +174,14 @@ class ProfileOptions(KindForm):
     )  # fmt: skip
 
     def clean_limits(self) -> dict[str, float]:
-        """Percents by ink."""
+        """Percents by ink: from the line, or from fields ``limit_C`` as the separation page sends them."""
+        line = self.cleaned_data["limits"] or ",".join(
+            f"{name[6:]}={value}"
+            for name, value in self.data.items()
+            if name.startswith("limit_") and value not in ("100", "100.0")
+        )
         found: dict[str, float] = {}
-        for part in self.cleaned_data["limits"].replace(" ", "").upper().split(","):
+        for part in line.replace(" ", "").upper().split(","):
             name, _, value = part.partition("=")
             if part and not (name and value.replace(".", "", 1).isdigit() and 20 <= float(value) <= 100):
                 raise forms.ValidationError(f"{part} is not understood: write C=90, M=85, from 20 to 100 %.")

@@ -78,7 +78,7 @@ class Stage(models.Model):
         settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+"
     )
     decided_at = models.DateTimeField(null=True)
-    profile = models.ForeignKey(Profile, null=True, on_delete=models.PROTECT, related_name="+")
+    profile = models.ForeignKey(Profile, null=True, on_delete=models.PROTECT, related_name="stages")
     made_check = models.ForeignKey(Check, null=True, on_delete=models.PROTECT, related_name="+")
     superseded = models.JSONField(default=list)
     confirm_print = models.ForeignKey(

@@ -46,9 +46,9 @@ def separation_page(request: HttpRequest, pk: int) -> HttpResponse:
     if wanted:
         shown |= options_of(preset(wanted).apply(separation_from(before)))
     form = SeparationForm(request.POST or None, initial=SeparationForm.initial_of(shown), channels=channels)
-    kind = KindForm(
-        request.POST or None, initial={**profile.settings, "title": f"{profile.title}, other separation"}
-    )
+    log = profile.stages.filter(state="open").select_related("build__mode").first()
+    title = profile.title if log else f"{profile.title}, other separation"
+    kind = KindForm(request.POST or None, initial={**profile.settings, "title": title})
     if request.method == "POST" and form.is_valid() and kind.is_valid():
         options = {**form.options(), **kind.cleaned_data}
         made = starting.start(
@@ -57,7 +57,7 @@ def separation_page(request: HttpRequest, pk: int) -> HttpResponse:
         return redirect("profile-work", made.pk)
     compare_with = CompareForm(request.GET or None, profiles=_others(profile))
     context = {
-        "profile": profile, "here": "separation", "form": form, "kind": kind, "presets": PRESETS, "chosen": wanted,
+        "profile": profile, "here": "separation", "log": log, "form": form, "kind": kind, "presets": PRESETS, "chosen": wanted,
         "compare": compare_with, "channels": [(c, channel_colour(c)) for c in channels],
         **_seen(profile, separation_options_shown(form, shown), None),
     }  # fmt: skip

@@ -226,6 +226,26 @@ def test_another_separation_becomes_a_profile_of_the_same_readings(
     assert "Quay draft" in client.get(f"/profiles/{made.pk}/").content.decode()
 
 
+def test_a_separation_found_by_looking_is_built_in_the_log(
+    client: Client, up_to: Callable[[str], Build], user: User, django_capture_on_commit_callbacks: object
+) -> None:
+    build = up_to("profile")
+    stage = build.stages.get(kind="profile")
+    readings = averaged(build.stages.get(kind="profile-chart").sheet_print)
+    result = build_profile(readings, settings_from(OPTIONS, "In the log"))
+    stage.profile = keep_profile(
+        result, "In the log", 4, OPTIONS, {"environment": build.environment_hash}, user
+    )
+    stage.save()
+    page = client.get(f"/profiles/{stage.profile.pk}/separation/").content.decode()
+    assert f'formaction="/builds/{build.pk}/profile/start/"' in page
+    with django_capture_on_commit_callbacks(execute=True):
+        client.post(f"/builds/{build.pk}/profile/start/", {**SEPARATION, "limit_M": "85", **KIND})
+    before, stage = stage.profile, build.stages.get(kind="profile")
+    assert stage.profile != before and stage.options["limits"] == {"M": 85.0}
+    assert stage.profile.settings["black_strength"] == 90.0
+
+
 def test_only_one_of_a_kind_is_built_at_a_time_and_it_can_be_stopped(
     client: Client, profile: Profile, django_capture_on_commit_callbacks: object
 ) -> None:

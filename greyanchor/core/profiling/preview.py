@@ -24,7 +24,6 @@ _PATHS = {
     "deep blue": ("Deep blue", ((78, -4, -20), (42, 10, -46), (14, 12, -28), (4, 3, -7))),
     "dark red": ("Dark reds", ((72, 32, 20), (44, 56, 36), (24, 38, 24), (7, 10, 6))),
 }
-PATHS = {name: title for name, (title, _) in _PATHS.items()}
 
 
 @dataclass(frozen=True)

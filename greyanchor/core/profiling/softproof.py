@@ -32,7 +32,6 @@ _RAMPS = {
     "skin": ((1.0, 0.87, 0.80), (0.20, 0.10, 0.07)),
     "sky": ((0.85, 0.93, 1.0), (0.08, 0.22, 0.52)),
 }
-RAMP_NAMES = tuple(_RAMPS)
 
 
 @dataclass(frozen=True)
