@@ -11,6 +11,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 from PIL import Image
 
+from greyanchor.core.characterization.model import FitReport
 from greyanchor.core.colorimetry import lab_to_srgb
 from greyanchor.core.profiling import maps, softproof
 from greyanchor.core.profiling.gamut import Gamut, share_inside
@@ -83,20 +84,12 @@ def _number(request: HttpRequest, name: str, usual: float, low: float, high: flo
 def _cut(request: HttpRequest, gamuts: list[tuple[str, Gamut]]) -> dict[str, Any]:
     """The cuts at a lightness and at a hue, with the figures under them."""
     light, hue = _number(request, "light", 50, 2, 98), _number(request, "hue", 40, 0, 359)
-    areas = [_area(gamut.slice(light)) for _, gamut in gamuts]
-    reach = [float(gamut.leaf(hue)[:81, 0].max()) for _, gamut in gamuts]
     return {
         "light": light, "hue": hue,
         "flat": slice_picture(gamuts[0][1], gamuts[1][1] if len(gamuts) > 1 else None, light, [g for _, g in gamuts[2:]]),
         "leaf": leaf_picture(gamuts, hue),
-        "cut_rows": [(title, area, most) for (title, _), area, most in zip(gamuts, areas, reach)],
+        "cut_rows": [(title, gamut.area(light), gamut.reach(hue)) for title, gamut in gamuts],
     }  # fmt: skip
-
-
-def _area(outline: np.ndarray) -> float:
-    """Area of a closed outline (n, 2) in square CIELAB units."""
-    x, y = outline.T
-    return float(0.5 * abs(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1))))
 
 
 @require_GET
@@ -143,7 +136,7 @@ def errors_page(request: HttpRequest, pk: int) -> HttpResponse:
     context = {
         "profile": profile, "here": "errors", "worst": worst, "planes": planes, "black_at": _BLACK_AT,
         "fit": fit_picture(found, max(2.0, float(found.differences.max()))),
-        "mean": found.differences.mean(), "p95": np.percentile(found.differences, 95), "max": found.differences.max(),
+        "off": FitReport.of(found.differences),
         "count": len(readings),
     }  # fmt: skip
     return render(request, "profiles/errors_page.html", context)

@@ -119,7 +119,7 @@ def test_a_separation_is_found_by_its_pictures_and_built(page: Page, server: Ser
     assert float(ink.inner_text()) > at_first
     page.select_option("select[name=quality]", "draft")
     press(page, "Build a profile with this separation")
-    page.wait_for_url("**/profiles/work/**")
+    page.wait_for_url("**/profiles/making/**")
     page.wait_for_selector("h2:has-text('How well it fits')", timeout=60000)
     assert page.get_by_role("link", name="Quay draft").is_visible()
 

@@ -302,6 +302,8 @@ def test_the_gamut_of_a_known_solid_has_its_volume() -> None:
     gamut = gamut_from_lab(cylinder)
     assert gamut.volume == pytest.approx(np.pi * 40**2 * 80, rel=0.04)
     np.testing.assert_allclose(gamut.chroma_at(np.full(9, 50.0), np.linspace(0, 359, 9)), 40.0, rtol=0.02)
+    assert gamut.area(50.0) == pytest.approx(np.pi * 40**2, rel=0.03)
+    assert gamut.reach(30.0) == pytest.approx(40, rel=0.03)
     leaf = gamut.leaf(30.0)
     assert leaf[:, 0].max() == pytest.approx(40, rel=0.03) and leaf[:, 0].min() == pytest.approx(
         -40, rel=0.03

@@ -109,7 +109,7 @@ def test_a_profile_of_any_channels_is_built_from_files(
     assert made.channels == list(letters) and icc.loads(bytes(made.data)).space == space
     for page in ("", "gamut/", "errors/", "proof/", "separation/"):
         assert client.get(f"/profiles/{made.pk}/{page}").status_code == 200, page
-    assert client.get(f"/profiles/work/{job.pk}/").url == f"/profiles/{made.pk}/"
+    assert client.get(f"/profiles/making/{job.pk}/").url == f"/profiles/{made.pk}/"
     told = (
         "parts its colours among its inks itself"
         in client.get(f"/profiles/{made.pk}/separation/").content.decode()
@@ -159,7 +159,7 @@ def test_readings_that_carry_no_profile_end_the_work_with_the_reason(
         client.post("/profiles/new/", {**KIND, "preset": "even", "files": [sent(bare)]})
     job = ProfileWork.objects.get()
     assert job.state == "failed" and "no unprinted patch" in job.message
-    page = client.get(f"/profiles/work/{job.pk}/").content.decode()
+    page = client.get(f"/profiles/making/{job.pk}/").content.decode()
     assert "no unprinted patch" in page and "Give the readings again" in page
 
 
@@ -254,11 +254,11 @@ def test_only_one_of_a_kind_is_built_at_a_time_and_it_can_be_stopped(
         page = client.post(f"/profiles/{profile.pk}/rebuild/", follow=True).content.decode()
     assert "being built already" in page and ProfileWork.objects.count() == 1
     job = ProfileWork.objects.get()
-    assert 'hx-trigger="every 1s"' in client.get(f"/profiles/work/{job.pk}/part/").content.decode()
-    client.post(f"/profiles/work/{job.pk}/cancel/")
+    assert 'hx-trigger="every 1s"' in client.get(f"/profiles/making/{job.pk}/part/").content.decode()
+    client.post(f"/profiles/making/{job.pk}/cancel/")
     job.refresh_from_db()
     assert job.state == "cancelled"
-    assert client.get(f"/profiles/work/{job.pk}/part/").headers["HX-Refresh"] == "true"
+    assert client.get(f"/profiles/making/{job.pk}/part/").headers["HX-Refresh"] == "true"
 
 
 # --- rebuilding, proposing ---------------------------------------------------------------------

@@ -55,6 +55,15 @@ class Gamut:
         chroma = self.chroma_at(np.full(points, lightness), hue)
         return np.column_stack([chroma * np.cos(np.radians(hue)), chroma * np.sin(np.radians(hue))])
 
+    def area(self, lightness: float) -> float:
+        """Area of the cut at a lightness in square CIELAB units."""
+        x, y = self.slice(lightness).T
+        return float(0.5 * abs(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1))))
+
+    def reach(self, hue: float) -> float:
+        """Largest chroma at a hue in degrees, whatever the lightness."""
+        return float(self.leaf(hue)[:, 0].max())
+
     def leaf(self, hue: float) -> Array:
         """The cut through the neutral axis at a hue in degrees: closed outline of chroma and L* (points, 2).
 
