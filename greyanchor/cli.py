@@ -11,7 +11,7 @@ from typing import Any
 
 import click
 
-from greyanchor import cli_profiles
+from greyanchor import cli_profiles, cli_proof
 from greyanchor.cli_common import channels_of, drift_of, limits_of, read_measured, say, write
 from greyanchor.core.errors import BadInput
 
@@ -164,7 +164,9 @@ def inklimit(readings_file: str, as_json: bool) -> None:
 @main.command()
 @click.argument("readings_file", metavar="READINGS")
 @click.option("--limits", help="C=90,M=85 in percent of raw; what is not named keeps its whole ramp")
-@click.option("--aim", default="sctv", show_default=True, help="sctv, tvi:NN, lstar or density")
+@click.option(
+    "--aim", default="sctv", show_default=True, help="sctv, tvi:NN, lstar, density, or g7 for a grey chart"
+)
 @click.option("-o", "--output", required=True, help="curves as CSV, or as JSON when the name ends so")
 @click.option("--json", "as_json", is_flag=True)
 def linearize(readings_file: str, limits: str | None, aim: str, output: str, as_json: bool) -> None:
@@ -172,6 +174,9 @@ def linearize(readings_file: str, limits: str | None, aim: str, output: str, as_
     from greyanchor.core.calibration.linearization import linearize as make
 
     readings = read_measured(readings_file)
+    if aim.strip().lower() == "g7":
+        cli_proof.balance_greys(readings, readings_file, limits, output, as_json)
+        return
     try:
         result = make(readings, limits_of(limits), aim)
     except BadInput as error:
@@ -196,42 +201,6 @@ def linearize(readings_file: str, limits: str | None, aim: str, output: str, as_
 
 
 @main.command()
-@click.argument("readings_file", metavar="READINGS")
-@click.option("--aim", required=True, help=".icc, CGATS text, or northlight-coated")
-@click.option(
-    "--tolerances", default="iso12647-7:2016", show_default=True, help="a shipped set, or a JSON file"
-)
-@click.option("--substrate-corrected", is_flag=True)
-@click.option("--json", "as_json", is_flag=True)
-@click.pass_context
-def check(
-    ctx: click.Context,
-    readings_file: str,
-    aim: str,
-    tolerances: str,
-    substrate_corrected: bool,
-    as_json: bool,
-) -> None:
-    """Hold a print to an aim under a tolerance set; exit status 1 when it fails."""
-    from greyanchor.core.verification import aims
-    from greyanchor.core.verification.check import check as run
-    from greyanchor.core.verification.tolerances import load
-
-    readings, target, limits = read_measured(readings_file), aims.load(aim), load(tolerances)
-    try:
-        result = run(readings, target, limits, substrate_corrected)
-    except BadInput as error:
-        raise (error if error.source else error.at(readings_file)) from None
-    lines = [f"{result.verdict.upper()}  {limits.title}, aim {target.name}, {len(result.ids)} patches"]
-    for found in result.findings:
-        value = "-" if found.value is None else f"{found.value:.2f}"
-        limit = "" if found.criterion.limit is None else f"{found.criterion.limit:.1f}"
-        lines.append(f"  {found.criterion.title:<42}{value:>8}{limit:>7}  {found.verdict}")
-    say(as_json, result.as_dict(), lines)
-    ctx.exit(0 if result.verdict == "pass" else 1)
-
-
-@main.command()
 @click.argument("file")
 @click.option("--json", "as_json", is_flag=True)
 def inspect(file: str, as_json: bool) -> None:
@@ -253,7 +222,7 @@ def convert(source: str, target: str) -> None:
     write(target, readings_file.dumps(readings, target))
 
 
-for _made in (cli_profiles.profile, cli_profiles.rebuild, cli_profiles.refine):
+for _made in (cli_profiles.profile, cli_profiles.rebuild, cli_profiles.refine, cli_proof.check):
     main.add_command(_made)
 
 

@@ -16,7 +16,7 @@ from greyanchor.bench.log import empty, set_aside
 from greyanchor.bench.models import Build, Stage, Task
 from greyanchor.core.environment import PrintEnvironment
 from greyanchor.core.errors import BadInput
-from greyanchor.core.verification.tolerances import SHIPPED
+from greyanchor.core.verification.shipped import SHIPPED
 from greyanchor.library.models import PrintMode
 from greyanchor.library.services import Outdated, release_mode, signed
 from greyanchor.measuring.models import ReadingPass

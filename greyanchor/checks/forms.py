@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django import forms
 
-from greyanchor.core.verification.tolerances import SHIPPED
+from greyanchor.core.verification.shipped import SHIPPED
 from greyanchor.profiles.models import AimRecord
 
 

@@ -10,7 +10,7 @@ from greyanchor.checks.models import Check
 from greyanchor.checks.services import criterion_facts, patch_facts, summary_of
 from greyanchor.core.formats import icc
 from greyanchor.core.verification.predict import OUT_OF_REACH, predict
-from greyanchor.core.verification.tolerances import SHIPPED
+from greyanchor.core.verification.shipped import SHIPPED
 from greyanchor.drawing.colours import hex_colours
 from greyanchor.drawing.patches import patch_map
 from greyanchor.profiles.models import AimRecord, Profile

@@ -13,7 +13,7 @@ from greyanchor.core.formats import cgats
 from greyanchor.core.readings import ReadingSet
 from greyanchor.core.verification.check import CheckResult, Finding
 from greyanchor.core.verification.check import check as run
-from greyanchor.core.verification.tolerances import SHIPPED
+from greyanchor.core.verification.shipped import SHIPPED
 from greyanchor.library.models import PrintMode
 from greyanchor.library.services import signed
 from greyanchor.profiles.models import AimRecord, Profile

@@ -57,6 +57,8 @@ class ReadingSet:
         Sheet of each patch, counted from 1, or None.
     meta
         Free facts that travel with the file (printer, instrument, environment name ...).
+    names
+        What each patch is called where it has a name besides its id, such as a spot colour; else empty text.
     """
 
     ids: tuple[str, ...]
@@ -70,6 +72,7 @@ class ReadingSet:
     columns: npt.NDArray[np.int64] | None = None
     sheets: npt.NDArray[np.int64] | None = None
     meta: dict[str, str] = field(default_factory=dict)
+    names: tuple[str, ...] | None = None
 
     def __post_init__(self) -> None:
         n = len(self.ids)
@@ -91,6 +94,8 @@ class ReadingSet:
             if not np.isfinite(value).all():
                 bad = self.ids[int(np.flatnonzero(~np.isfinite(value).all(axis=1))[0])]
                 raise BadInput(f"patch {bad} holds a value that is not a number")
+        if self.names is not None and len(self.names) != n:
+            raise BadInput(f"there are {len(self.names)} names for {n} patches")
         if self.device is not None and n and (self.device.min() < -1e-6 or self.device.max() > 1 + 1e-6):
             bad = self.ids[
                 int(np.flatnonzero((self.device < -1e-6).any(1) | (self.device > 1 + 1e-6).any(1))[0])
@@ -145,6 +150,7 @@ class ReadingSet:
         return replace(
             self,
             ids=tuple(self.ids[i] for i in chosen),
+            names=None if self.names is None else tuple(self.names[i] for i in chosen),
             device=pick(self.device),
             spectra=pick(self.spectra),
             measured_xyz=pick(self.measured_xyz),
@@ -159,6 +165,8 @@ class ReadingSet:
         digest = hashlib.sha256()
         digest.update("\x1f".join(self.ids).encode())
         digest.update("\x1f".join((*self.channels, self.condition)).encode())
+        if self.names is not None:
+            digest.update("\x1f".join(self.names).encode())
         for values in (self.device, self.spectra, self.measured_xyz, self.measured_lab):
             digest.update(b"-" if values is None else np.round(values, 7).astype("<f8").tobytes())
         return digest.hexdigest()
@@ -188,6 +196,7 @@ def match_chart(chart: ReadingSet, readings: ReadingSet, by: str = "id") -> Read
         ids=chart.ids,
         channels=chart.channels,
         device=chart.device,
+        names=chart.names,
         rows=chart.rows,
         columns=chart.columns,
         sheets=chart.sheets,

@@ -16,7 +16,7 @@ from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.core.verification.aims import from_data, load, strip_through_profile
 from greyanchor.core.verification.check import check
 from greyanchor.core.verification.predict import OUT_OF_REACH, Prediction, predict
-from greyanchor.core.verification.tolerances import SHIPPED
+from greyanchor.core.verification.shipped import SHIPPED
 from tests.conftest import CMYK, PrintRoom
 
 SET = SHIPPED["iso12647-7:2016"]

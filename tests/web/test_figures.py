@@ -23,7 +23,7 @@ from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.core.verification import northlight
 from greyanchor.core.verification.check import check
 from greyanchor.core.verification.predict import predict
-from greyanchor.core.verification.tolerances import SHIPPED
+from greyanchor.core.verification.shipped import SHIPPED
 from greyanchor.measuring.models import ReadingPass
 from greyanchor.profiles.models import AimRecord, Profile
 from greyanchor.profiles.queries import aim_of

@@ -59,7 +59,7 @@ def parse_aim(text: str) -> tuple[str, float]:
     kind, _, value = text.strip().lower().partition(":")
     if kind == "g7":
         raise BadInput(
-            "the aim g7 needs the grey chart and its calibration, which this version does not do; use sctv"
+            "the aim g7 is not of single ramps: it is solved from the grey chart by grey balance; use sctv here"
         )
     if kind not in ("sctv", "lstar", "density", "tvi") or (kind == "tvi") != bool(value):
         raise BadInput(f"no linearization aim {text!r}; use sctv, tvi:NN, lstar or density")

@@ -207,6 +207,37 @@ def lay_out(
     return chart, layout
 
 
+def lay_out_places(
+    device: Array,
+    channels: tuple[str, ...],
+    page: str = "a4",
+    method: str = "strip",
+    meta: dict[str, str] | None = None,
+) -> tuple[ReadingSet, Layout]:
+    """Place the same few patches (n, channels) in nine places of one sheet: three times in its first, middle and last row.
+
+    Raises `BadInput` when a row of the page has no room for them.
+    """
+    layout = plan(len(device), page, method)
+    columns, per_sheet = _room(layout.method, layout.page)
+    if columns < 3 * len(device) or per_sheet < 3:
+        raise BadInput(
+            f"a page of {layout.page[0]:g} x {layout.page[1]:g} mm has no room for nine places of {len(device)} patches"
+        )
+    rows = np.repeat([1, (per_sheet + 1) // 2, per_sheet], 3 * len(device)).astype(np.int64)
+    cols = np.tile(np.arange(1, 3 * len(device) + 1), 3).astype(np.int64)
+    chart = ReadingSet(
+        ids=tuple(f"{r}-{c}" for r, c in zip(rows, cols)),
+        channels=channels,
+        device=np.tile(np.asarray(device), (9, 1)),
+        rows=rows,
+        columns=cols,
+        sheets=np.ones(len(rows), dtype=np.int64),
+        meta={**(meta or {}), "PAGE": f"{layout.page[0]:g}x{layout.page[1]:g}", "METHOD": method},
+    )
+    return chart, layout_of(chart)
+
+
 def _room(method: Method, page: tuple[float, float]) -> tuple[int, int]:
     """Patches in a row and rows on a sheet that a page has room for."""
     columns = min(int((page[0] - 2 * MARGIN - LABEL) // method.patch_width), method.longest_row)

@@ -14,7 +14,10 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.readings import as_inks, is_additive
 
 PURPOSES = ("ink-limit", "linearization", "total-ink", "grey", "profile", "control-strip")
-_GREY_STEPS = (0.03, 0.06, 0.10, 0.15, 0.20, 0.25, 0.30, 0.40, 0.50, 0.60, 0.70, 0.75, 0.80, 0.90, 1.0)
+_GREY_STEPS = (
+    0.02, 0.04, 0.07, 0.10, 0.15, 0.20, 0.25, 0.30, 0.35, 0.40, 0.45, 0.50, 0.55, 0.60, 0.65, 0.70, 0.75, 0.80,
+    0.85, 0.90, 0.95, 1.0,
+)  # fmt: skip
 
 
 def near_neutral(cyan: npt.ArrayLike) -> Array:
@@ -65,17 +68,29 @@ def total_ink_steps(channels: int = 4, highest: float = 4.0, step: float = 0.2) 
 
 
 def grey_scales(channels: int = 4) -> Array:
-    """The near-neutral scale of CMY, its neighbours in M and Y, and the scale of K alone (CGATS TR 015)."""
+    """The grey chart (CGATS TR 015): what grey balance is solved from, about 190 patches.
+
+    Paper four times, the near-neutral scale of CMY with neighbours in M and Y that widen with the tone, the
+    scale of K alone, ramps and overprints of C, M and Y, and the anchor tones once more.
+    """
     if channels < 4:
         raise BadInput("a grey chart needs the channels C, M, Y and K")
+    steps = np.array(_GREY_STEPS)
+    scale = near_neutral(steps)
+    black = np.zeros((len(steps), 1))
     rows = [np.zeros((1, 4))]
-    scale = near_neutral(_GREY_STEPS)
-    offsets = [(0, 0), (0.05, 0), (-0.05, 0), (0, 0.05), (0, -0.05), (0.05, 0.05), (-0.05, -0.05)]
-    for dm, dy in offsets:
-        shifted = np.clip(scale + np.array([0.0, dm, dy]), 0.0, 1.0)
-        rows.append(np.hstack([shifted, np.zeros((len(scale), 1))]))
-    rows.append(_single(4, 3, np.array(_GREY_STEPS)))
-    return _unique(np.vstack(rows))
+    for dm, dy in ((0, 0), (1, 0), (-1, 0), (0, 1), (0, -1), (1, 1), (-1, -1)):
+        width = (0.025 + 0.075 * steps)[:, None] * np.array([0.0, dm, dy])
+        rows.append(np.hstack([np.clip(scale + width, 0.0, 1.0), black]))
+    rows.append(_single(4, 3, steps))
+    levels = np.array([0.2, 0.4, 0.6, 0.8, 1.0])
+    rows += [_single(4, i, levels) for i in range(3)]
+    pairs = np.array([(1, 1, 0, 0), (1, 0, 1, 0), (0, 1, 1, 0)], dtype=float)
+    rows += [pairs, 0.6 * pairs]
+    once = _unique(np.vstack(rows))
+    anchors = np.array([0.25, 0.5, 0.75, 1.0])
+    greys = np.hstack([near_neutral(anchors), np.zeros((4, 1))])
+    return np.vstack([once, np.zeros((3, 4)), greys, _single(4, 3, anchors)])
 
 
 def profile_patches(count: int = 1500, total_ink: float = 3.0, channels: int = 4, seed: int = 1) -> Array:

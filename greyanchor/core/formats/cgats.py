@@ -25,6 +25,8 @@ _SPECTRAL = re.compile(r"^(?:SPECTRAL|SPECTRUM|SPEC|R|NM|REFL)?_?(?:NM|R)?_?(\d{
 _NCLR = re.compile(r"^(\d)CLR_(\d+)$")
 _CONDITION = re.compile(r"\bM([0-3])\b")
 _ID_FIELDS = ("SAMPLE_ID", "SAMPLEID", "ID", "SAMPLE_NAME", "SAMPLE_LOC", "STRING", "SAMPLE")
+#: stands for an empty name, because fields of CGATS text are never empty
+_NO_NAME = "-"
 #: inks by their usual letters for nCLR files that do not name them
 _NCLR_NAMES = ("C", "M", "Y", "K", "O", "G", "V", "R")
 
@@ -171,6 +173,7 @@ def from_table(table: Table) -> ReadingSet:
         measured_lab=lab,
         condition=_condition(table.header),
         meta={k: v for k, v in table.header.items() if v and k not in skip},
+        names=_names(table, index),
         **where,
     )
 
@@ -283,6 +286,15 @@ def _ids(table: Table, index: dict[str, int]) -> tuple[str, ...]:
     return tuple(str(i + 1) for i in range(len(table.lines)))
 
 
+def _names(table: Table, index: dict[str, int]) -> tuple[str, ...] | None:
+    """Names of patches beside their ids; None where there is no column for them, or all of it is empty."""
+    if "SAMPLE_NAME" not in index or not any(name in index for name in _ID_FIELDS[:3]):
+        return None
+    named = tuple(parts[index["SAMPLE_NAME"]].strip() for _, parts in table.lines)
+    named = tuple("" if name == _NO_NAME else name for name in named)
+    return named if any(named) else None
+
+
 def _condition(header: dict[str, str]) -> str:
     for key in ("MEASUREMENT_CONDITION", "FILTER", "MEASUREMENT_SOURCE", "WEIGHTING_FUNCTION"):
         found = _CONDITION.search(header.get(key, "").upper())
@@ -338,6 +350,9 @@ def _fields(readings: ReadingSet) -> tuple[list[str], list[list[str]]]:
         fields.extend(names)
         columns.extend([format(v, form) for v in values[:, i]] for i in range(values.shape[1]))
 
+    if readings.names is not None:
+        fields.append("SAMPLE_NAME")
+        columns.append(['"' + (name or _NO_NAME).replace('"', "'") + '"' for name in readings.names])
     for name, where in (("SHEET", readings.sheets), ("ROW", readings.rows), ("COLUMN", readings.columns)):
         if where is not None:
             put([name], where[:, None], "d")

@@ -107,6 +107,34 @@ def loads(data: bytes, source: str = "readings") -> ReadingSet:
         raise error.at(source) from None
 
 
+def spot_inks(data: bytes, source: str = "spot colours") -> list[tuple[str, float, str]]:
+    """Tints of spot inks that a CxF/X-4 file (ISO 17972-4) characterizes: ink, tint in percent, name of the object.
+
+    Only measurements over the substrate count. Empty for a file without such a characterization.
+    """
+    try:
+        root = _parse(data)
+        names = {o.attributes.get("Id", ""): o.attributes.get("Name", "") for o in root.all("Object")}
+        found = []
+        for ink in root.all("SpotInkCharacterisation", "SpotInkCharacterization"):
+            told = ink.find("SpotInkName")
+            title = ((told.text if told else "") or ink.attributes.get("SpotInkName", "")).strip()
+            for series in ink.all("MeasurementSet"):
+                if series.attributes.get("Background", "Substrate") != "Substrate":
+                    continue
+                for one in series.all("Measurement"):
+                    tint = one.attributes.get("TintPercentage") or one.attributes.get("Tint") or "100"
+                    ref = one.attributes.get("ObjectRef", "")
+                    if ref not in names:
+                        raise BadInput(f"the ink {title} refers to the object {ref!r}, which is not there", line=one.line)
+                    found.append((title, float(tint), names[ref] or ref))
+    except ValueError as error:
+        if isinstance(error, BadInput):
+            raise error.at(source) from None
+        raise BadInput(f"a tint is not a number: {error}", source) from None
+    return found
+
+
 def _parse(data: bytes) -> _Node:
     builder, parser = _Builder(), make_parser()
     parser.forbid_dtd = True
@@ -146,7 +174,7 @@ def _build(root: _Node) -> ReadingSet:
     condition = _condition(objects, specifications)
     channels, device = _device(merged)
     spectra, xyz, lab = _measured(merged, specifications, condition)
-    where = {
+    where: dict[str, Any] = {
         key: _tags(merged, name)
         for key, name in (("sheets", "Sheet"), ("rows", "Row"), ("columns", "Column"))
     }

@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 from pathlib import Path
 
 import numpy as np
 from scipy.spatial import cKDTree
 
+from greyanchor.core import g7
 from greyanchor.core.colorimetry import Array, correct_substrate, lab_to_xyz, xyz_to_lab
 from greyanchor.core.errors import BadInput
-from greyanchor.core.formats import icc, readings_file
+from greyanchor.core.formats import cgats, icc, readings_file
+from greyanchor.core.formats.cgats import MAX_BYTES
+from greyanchor.core.formats.files import read_limited
 from greyanchor.core.readings import ReadingSet
 from greyanchor.core.verification import northlight
+from greyanchor.core.verification.spots import USUAL_PAPER, SpotColour, from_csv, from_readings, tint_of
 
 #: device values that count as the same patch, fraction
 _SAME = 0.0011
@@ -20,7 +26,7 @@ _SAME = 0.0011
 
 @dataclass(frozen=True)
 class Aim:
-    """An aim with exactly one source.
+    """An aim: an ICC profile or characterization data, spot colours, or both.
 
     Attributes
     ----------
@@ -30,18 +36,77 @@ class Aim:
         An ICC profile whose relative tables are read absolute, or None.
     data
         Characterization data, or None.
+    spots
+        Aims of spot colours by name; patches that carry such a name are held to them.
     """
 
     name: str
     profile: icc.IccProfile | None = None
     data: ReadingSet | None = None
+    spots: Mapping[str, SpotColour] = field(default_factory=dict)
+
+    @property
+    def condition(self) -> str:
+        """Measurement condition that the aim was made for; empty where it does not say."""
+        return self.data.condition if self.data is not None else ""
+
+    @cached_property
+    def gives_greys(self) -> bool:
+        """Whether the aim is data whose own grey scales are G7 grey: then they are the exact aim of grey balance."""
+        if self.data is None or self.data.device is None or self.data.channels != tuple("CMYK"):
+            return False
+        return g7.is_grey(self.data.device, self.data.lab())
 
     def lab_for(self, chart: ReadingSet) -> Array:
         """Aim Lab (n, 3), absolute, for the patches of `chart`.
 
-        Data are matched by device values; raises `BadInput` naming a patch the aim does not hold,
-        or channels that differ.
+        Raises `BadInput` naming a patch the aim does not hold, or channels that differ.
         """
+        lab = self.lab_where_known(chart)
+        unknown = np.isnan(lab[:, 0])
+        if unknown.any():
+            bad = chart.ids[int(np.argmax(unknown))]
+            raise BadInput(
+                f"the aim {self.name} holds no value for {int(unknown.sum())} of {len(chart)} patches; the first is {bad}"
+            )
+        return lab
+
+    def spot_names(self, chart: ReadingSet) -> tuple[str, ...]:
+        """For each patch the spot colour (and tint) of this aim that it shows; empty text for process colours."""
+        told = chart.names or (chart.ids if chart.device is None else ("",) * len(chart))
+        known = {name.lower(): name for name in self.spots}
+        out = []
+        for text in told:
+            name, tint = tint_of(text)
+            match = known.get(name.lower(), "")
+            out.append("" if not match else match if tint >= 100 else f"{match} {tint:g} %")
+        return tuple(out)
+
+    def lab_where_known(self, chart: ReadingSet) -> Array:
+        """Aim Lab (n, 3) of the patches of `chart`, NaN for those that the aim does not know.
+
+        Raises `BadInput` when aim and chart have nothing to do with each other.
+        """
+        out = np.full((len(chart), 3), np.nan)
+        if chart.device is not None and (self.profile is not None or self.data is not None):
+            out = self._by_device(chart)
+        elif chart.device is None and not self.spots:
+            chart.values()  # tells that there are no device values
+        paper = self._paper(chart, out)
+        for i, text in enumerate(self.spot_names(chart)):
+            if text:
+                name, tint = tint_of(text)
+                out[i] = self.spots[name].aim(tint, paper)
+        return out
+
+    def _paper(self, chart: ReadingSet, lab: Array) -> Array:
+        if chart.device is not None:
+            bare = chart.inks().max(axis=1) < 1e-6
+            if bare.any() and not np.isnan(lab[bare]).any():
+                return np.asarray(lab[bare].mean(axis=0))
+        return np.array(USUAL_PAPER)
+
+    def _by_device(self, chart: ReadingSet) -> Array:
         device = chart.values()
         if self.profile is not None:
             if self.profile.channels != len(chart.channels) or self.profile.space != "".join(chart.channels):
@@ -55,13 +120,9 @@ class Aim:
                 f"the aim {self.name} is of {'+'.join(self.data.channels)}, the readings are of {'+'.join(chart.channels)}"
             )
         distance, index = cKDTree(self.data.values()).query(device, p=np.inf)
-        if distance.max() > _SAME:
-            bad = chart.ids[int(np.argmax(distance > _SAME))]
-            count = int((distance > _SAME).sum())
-            raise BadInput(
-                f"the aim {self.name} holds no value for {count} of {len(chart)} patches; the first is {bad}"
-            )
-        return self.data.lab()[index]
+        lab = self.data.lab()[index]
+        lab[distance > _SAME] = np.nan
+        return np.asarray(lab)
 
 
 def load(path: str | Path) -> Aim:
@@ -75,7 +136,26 @@ def load(path: str | Path) -> Aim:
         raise BadInput(f"cannot be read: {error.strerror or error}", source.name) from error
     if icc.is_profile(head):
         return from_profile(icc.read(source), source.name)
-    return from_data(readings_file.read(source), source.name)
+    return loads(read_limited(source, MAX_BYTES), source.name)
+
+
+def loads(data: bytes, source: str) -> Aim:
+    """An aim from the bytes of a file: a profile, characterization data, or a list of spot colours."""
+    if icc.is_profile(data[:132]):
+        return from_profile(icc.loads(data, source), source)
+    if source.lower().endswith(".csv") and _is_spot_list(data):
+        spots = from_csv(cgats.decode(data), source)
+        return Aim(Path(source).stem, spots=spots)
+    return from_data(readings_file.loads(data, source), source)
+
+
+def _is_spot_list(data: bytes) -> bool:
+    """Whether the first line of a table names a name and Lab, and no channel of a printer."""
+    head = data.split(b"\n", 1)[0].decode("utf-8-sig", "replace").lower()
+    words = {
+        w.strip(' "*\r') for part in head.replace(";", ",").replace("\t", ",").split(",") for w in [part]
+    }
+    return bool(words & {"name", "spot", "colour", "color"}) and not words & {"cmyk_c", "c", "k", "rgb_r"}
 
 
 def from_profile(profile: icc.IccProfile, source: str) -> Aim:
@@ -88,12 +168,46 @@ def from_profile(profile: icc.IccProfile, source: str) -> Aim:
 
 
 def from_data(data: ReadingSet, source: str) -> Aim:
-    """An aim from characterization data, which must have device values and colours."""
+    """An aim from characterization data: device values with colours, named spot colours, or both."""
     if not data.is_measured:
         raise BadInput("the file holds device values only; an aim needs colours", source)
-    if data.device is None:
-        raise BadInput("the file holds no device values, so its colours cannot be matched to patches", source)
-    return Aim(data.meta.get("DESCRIPTOR") or source, data=data)
+    name = data.meta.get("DESCRIPTOR") or source
+    if data.device is None and data.names is None and all(i.isdigit() for i in data.ids):
+        raise BadInput(
+            "the file holds no device values, and no names, so its colours cannot be matched to patches",
+            source,
+        )
+    try:
+        spots = from_readings(data)
+    except BadInput as error:
+        raise error.at(source) from None
+    return Aim(name, data=data if data.device is not None else None, spots=spots)
+
+
+def of_places(readings: ReadingSet) -> Aim:
+    """The aim of a uniformity check: for every colour the mean (of XYZ) of its places on the sheet.
+
+    Raises `BadInput` unless a colour stands in three places or more.
+    """
+    device = readings.values()
+    _, first, group, count = np.unique(
+        np.round(device, 4), axis=0, return_index=True, return_inverse=True, return_counts=True
+    )
+    group = group.reshape(-1)
+    if count.max() < 3:
+        raise BadInput("no colour stands in three places of the sheet or more; print the uniformity chart")
+    xyz = readings.xyz()
+    mean = np.stack([np.bincount(group, xyz[:, k]) / count for k in range(3)], axis=1)
+    data = replace(
+        readings.select(first),
+        spectra=None,
+        measured_xyz=mean,
+        measured_lab=None,
+        rows=None,
+        columns=None,
+        sheets=None,
+    )
+    return Aim("mean of the places of each colour", data=data)
 
 
 def substrate_corrected(aim_lab: Array, paper: Array, aim_paper: Array, measured_paper: Array) -> Array:

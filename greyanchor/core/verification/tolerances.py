@@ -1,34 +1,53 @@
-"""Tolerance sets: criteria with their limits, each naming its source and edition."""
+"""Tolerance sets: criteria with their limits, each set naming its source and edition."""
 
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
 from dataclasses import dataclass
+from math import isfinite
 from pathlib import Path
+from typing import Any
 
-import numpy as np
-
-from greyanchor.core.colorimetry import Array
 from greyanchor.core.errors import BadInput
+from greyanchor.core.verification.groups import GROUPS
+from greyanchor.core.verification.query import Query, is_query
+from greyanchor.core.verification.statistics import statistic
 
-STATISTICS: dict[str, Callable[[Array], float]] = {
-    "mean": lambda v: float(np.mean(v)),
-    "max": lambda v: float(np.max(v)),
-    "p95": lambda v: float(np.percentile(v, 95)),
-    "sd": lambda v: float(np.std(v, ddof=1)) if len(v) > 1 else 0.0,
-    "best90_max": lambda v: float(np.max(np.sort(v)[: max(1, int(np.ceil(0.9 * len(v))))])),
-    "worst10_mean": lambda v: float(np.mean(np.sort(v)[-max(1, int(np.ceil(0.1 * len(v)))) :])),
+#: differences by name, with the unit that figures carry
+MEASURES = {
+    "de00": "dE00",
+    "de76": "dE*ab",
+    "dl": "dL*",
+    "dc": "dC*",
+    "dh": "dH",
+    "dch": "dCh",
+    "wdl": "wdL*",
+    "wdch": "wdCh",
 }
-MEASURES = ("de00", "de76", "dl", "dc", "dh", "dch")
-GROUPS = (
-    "all", "substrate", "primaries", "chromatic_primaries", "k_solid", "secondaries", "greys", "black", "outer_gamut", "spots",
-)  # fmt: skip
+MOST_CRITERIA = 200
 
 
 @dataclass(frozen=True)
 class Criterion:
-    """One figure and its limit: a statistic of a difference over a group; ``limit`` None reports only."""
+    """One figure and its limit: a statistic of a difference over a group.
+
+    Attributes
+    ----------
+    id, title
+        Key, and what people read.
+    group
+        One of `GROUPS`, or a query on device values such as ``C >= 50 and K = 0``.
+    measure
+        One of `MEASURES`; differences of one sign are taken as amounts.
+    statistic
+        See `statistics.statistic`.
+    limit
+        Largest figure that passes; None reports only.
+    warning
+        Figure from which a pass is told as near its limit, or None.
+    weight
+        How much the criterion counts in the grade, 0 for nothing.
+    """
 
     id: str
     title: str
@@ -36,119 +55,147 @@ class Criterion:
     measure: str
     statistic: str
     limit: float | None
+    warning: float | None = None
+    weight: float = 1.0
 
     def __post_init__(self) -> None:
-        for name, value, known in (
-            ("group", self.group, GROUPS),
-            ("measure", self.measure, MEASURES),
-            ("statistic", self.statistic, tuple(STATISTICS)),
-        ):
-            if value not in known:
-                raise BadInput(f"criterion {self.id}: {name} {value!r} is not one of {', '.join(known)}")
+        try:
+            if not self.id or len(self.id) > 60:
+                raise BadInput("an id has 1 to 60 characters")
+            if is_query(self.group):
+                Query(self.group).check_channels(tuple("CMYK"))
+            elif self.group not in GROUPS:
+                raise BadInput(f"group {self.group!r} is not one of {', '.join(GROUPS)}, nor a query")
+            if self.measure not in MEASURES:
+                raise BadInput(f"measure {self.measure!r} is not one of {', '.join(MEASURES)}")
+            if self.measure in ("wdl", "wdch") and self.group not in ("greys", "black"):
+                raise BadInput(
+                    f"{self.measure} is weighted along the grey scales: use the group greys or black"
+                )
+            statistic(self.statistic)
+            for name, value in (("limit", self.limit), ("warning", self.warning)):
+                if value is not None and not (isfinite(value) and 0 < value < 1000):
+                    raise BadInput(f"a {name} must be a number above 0")
+            if self.warning is not None and (self.limit is None or self.warning > self.limit):
+                raise BadInput("a warning needs a limit, and lies under it")
+            if not (isfinite(self.weight) and 0 <= self.weight <= 100):
+                raise BadInput("a weight is a number from 0 to 100")
+        except BadInput as error:
+            raise BadInput(f"criterion {self.id}: {error.reason}") from None
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values; what is as usual is left out."""
+        told: dict[str, Any] = {
+            "id": self.id, "title": self.title, "group": self.group, "measure": self.measure,
+            "statistic": self.statistic, "limit": self.limit,
+        }  # fmt: skip
+        if self.warning is not None:
+            told["warning"] = self.warning
+        if self.weight != 1.0:
+            told["weight"] = self.weight
+        return told
+
+
+@dataclass(frozen=True)
+class Grade:
+    """A named band: given to a passing check whose score is at most `up_to` (percent of the limits used)."""
+
+    name: str
+    up_to: float
 
 
 @dataclass(frozen=True)
 class ToleranceSet:
-    """A named list of criteria."""
+    """A named list of criteria.
+
+    `grades` are bands from best to worst; without them a check passes or fails. A check that fails has
+    no grade.
+    """
 
     id: str
     title: str
     source: str
     criteria: tuple[Criterion, ...]
+    edition: str = ""
+    grades: tuple[Grade, ...] = ()
 
+    def __post_init__(self) -> None:
+        if not 0 < len(self.criteria) <= MOST_CRITERIA:
+            raise BadInput(
+                f"the set has {len(self.criteria) or 'no'} criteria; 1 to {MOST_CRITERIA} are taken"
+            )
+        if len({c.id for c in self.criteria}) != len(self.criteria):
+            raise BadInput("two criteria have the same id")
+        if all(c.limit is None for c in self.criteria):
+            raise BadInput("no criterion has a limit, so that nothing could be judged")
+        bands = [g.up_to for g in self.grades]
+        if bands != sorted(set(bands)) or any(not 0 < b <= 100 for b in bands):
+            raise BadInput(
+                "grades stand from best to worst, each up to a rising share of the limits, 1 to 100 %"
+            )
 
-def _iso(edition: str, criteria: tuple[Criterion, ...]) -> ToleranceSet:
-    return ToleranceSet(
-        f"iso12647-7:{edition}",
-        f"ISO 12647-7:{edition}, contract proof",
-        f"ISO 12647-7, edition {edition}",
-        (*criteria, *_report_only("de00" if edition == "2016" else "de76")),
-    )
+    @property
+    def main_measure(self) -> str:
+        """The difference that patches are told in: that of the criteria over all patches, else dE00."""
+        main = [c.measure for c in self.criteria if c.group == "all" and c.measure in ("de00", "de76")]
+        return main[0] if main else "de00"
 
-
-def _report_only(measure: str) -> tuple[Criterion, ...]:
-    return (
-        Criterion("best90_max", "Best 90 %, largest", "all", measure, "best90_max", None),
-        Criterion("worst10_mean", "Worst 10 %, mean", "all", measure, "worst10_mean", None),
-        Criterion("sd", "Standard deviation", "all", measure, "sd", None),
-        Criterion(
-            "primaries_dh_mean",
-            "C M Y solids, mean hue difference",
-            "chromatic_primaries",
-            "dh",
-            "mean",
-            None,
-        ),
-        Criterion(
-            "grey_dh_mean_reported", "Composed greys, mean hue difference", "greys", "dh", "mean", None
-        ),
-    )
-
-
-SHIPPED = {
-    t.id: t
-    for t in (
-        _iso(
-            "2016",
-            (
-                Criterion("substrate", "Substrate", "substrate", "de00", "max", 3.0),
-                Criterion("mean", "All patches, mean", "all", "de00", "mean", 2.5),
-                Criterion("p95", "All patches, 95th percentile", "all", "de00", "p95", 5.0),
-                Criterion("primaries_max", "C M Y K solids, largest", "primaries", "de00", "max", 3.0),
-                Criterion(
-                    "primaries_dh_max",
-                    "C M Y solids, largest hue difference",
-                    "chromatic_primaries",
-                    "dh",
-                    "max",
-                    2.5,
-                ),
-                Criterion("grey_dch_mean", "Composed greys, mean", "greys", "dch", "mean", 2.0),
-                Criterion("grey_dch_max", "Composed greys, largest", "greys", "dch", "max", 3.5),
-                Criterion("outer_gamut_mean", "Gamut surface, mean", "outer_gamut", "de00", "mean", 2.5),
-                Criterion("spot_max", "Spot colour solids, largest", "spots", "de00", "max", 2.5),
-            ),
-        ),
-        _iso(
-            "2013",
-            (
-                Criterion("substrate", "Substrate", "substrate", "de76", "max", 3.0),
-                Criterion("mean", "All patches, mean", "all", "de76", "mean", 3.0),
-                Criterion("max", "All patches, largest", "all", "de76", "max", 6.0),
-                Criterion("primaries_max", "C M Y K solids, largest", "primaries", "de76", "max", 5.0),
-                Criterion(
-                    "primaries_dh_max",
-                    "C M Y solids, largest hue difference",
-                    "chromatic_primaries",
-                    "dh",
-                    "max",
-                    2.5,
-                ),
-                Criterion("grey_dh_mean", "Composed greys, mean hue difference", "greys", "dh", "mean", 1.5),
-                Criterion("outer_gamut_mean", "Gamut surface, mean", "outer_gamut", "de76", "mean", 4.0),
-                Criterion("spot_max", "Spot colour solids, largest", "spots", "de00", "max", 2.5),
-            ),
-        ),
-    )
-}
-_LATER = ("g7-grayscale", "g7-targeted", "g7-colorspace")
-
-
-def load(name: str) -> ToleranceSet:
-    """A shipped set by id, or one from a JSON file."""
-    if name in SHIPPED:
-        return SHIPPED[name]
-    if name in _LATER:
-        raise BadInput(
-            f"the tolerance set {name} is not in this version; use {', '.join(SHIPPED)} or a JSON file"
+    def grade(self, score: float) -> str:
+        """Name of the band for a score in percent; empty where the set has no grades."""
+        return next(
+            (g.name for g in self.grades if score <= g.up_to + 1e-9),
+            self.grades[-1].name if self.grades else "",
         )
-    path = Path(name)
-    if path.suffix.lower() != ".json":
-        raise BadInput(f"no tolerance set {name!r}; use {', '.join(SHIPPED)} or a JSON file")
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values that `from_dict` reads."""
+        told: dict[str, Any] = {
+            "id": self.id, "title": self.title, "source": self.source, "edition": self.edition,
+            "criteria": [c.as_dict() for c in self.criteria],
+        }  # fmt: skip
+        if self.grades:
+            told["grades"] = [{"name": g.name, "up_to": g.up_to} for g in self.grades]
+        return told
+
+    def to_json(self) -> str:
+        """JSON text that `from_json` reads."""
+        return json.dumps(self.as_dict(), indent=1, ensure_ascii=False) + "\n"
+
+
+def from_dict(raw: Any) -> ToleranceSet:
+    """A set from plain values; `BadInput` names the criterion and what is wrong with it."""
     try:
-        return from_json(path.read_text(encoding="utf-8"), path.name)
-    except (OSError, UnicodeDecodeError) as error:
-        raise BadInput(f"cannot be read: {error}", path.name) from error
+        criteria = tuple(
+            Criterion(
+                str(c["id"]),
+                str(c.get("title", c["id"]))[:120],
+                str(c["group"]),
+                str(c["measure"]),
+                str(c["statistic"]),
+                _optional(c.get("limit")),
+                _optional(c.get("warning")),
+                float(c.get("weight", 1.0)),
+            )
+            for c in raw["criteria"]
+        )
+        return ToleranceSet(
+            str(raw["id"]),
+            str(raw.get("title", raw["id"])),
+            str(raw.get("source", "own")),
+            criteria,
+            str(raw.get("edition", "")),
+            tuple(Grade(str(g["name"]), float(g["up_to"])) for g in raw.get("grades", ())),
+        )
+    except BadInput:
+        raise
+    except KeyError as error:
+        raise BadInput(f"the tolerance set is incomplete: {error.args[0]} is missing") from None
+    except (TypeError, ValueError, AttributeError) as error:
+        raise BadInput(f"the tolerance set is not built as it should be: {error}") from None
+
+
+def _optional(value: Any) -> float | None:
+    return None if value is None else float(value)
 
 
 def from_json(text: str, source: str) -> ToleranceSet:
@@ -157,24 +204,24 @@ def from_json(text: str, source: str) -> ToleranceSet:
         raw = json.loads(text)
     except json.JSONDecodeError as error:
         raise BadInput(f"this is not JSON: {error.msg}", source, error.lineno) from None
+    except RecursionError:
+        raise BadInput("this JSON is nested too deeply", source) from None
     try:
-        criteria = tuple(
-            Criterion(
-                str(c["id"]), str(c.get("title", c["id"])), str(c["group"]), str(c["measure"]), str(c["statistic"]),
-                None if c.get("limit") is None else float(c["limit"]),
-            )
-            for c in raw["criteria"]
-        )  # fmt: skip
-        if not criteria:
-            raise BadInput("the set has no criteria")
-        if len({c.id for c in criteria}) != len(criteria):
-            raise BadInput("two criteria have the same id")
-        if any(c.limit is not None and not 0 < c.limit < 1000 for c in criteria):
-            raise BadInput("a limit must be a number above 0")
-        return ToleranceSet(
-            str(raw["id"]), str(raw.get("title", raw["id"])), str(raw.get("source", "own")), criteria
-        )
+        return from_dict(raw)
     except BadInput as error:
         raise error.at(source) from None
-    except (KeyError, TypeError, ValueError) as error:
-        raise BadInput(f"the tolerance set is incomplete: {error}", source) from None
+
+
+def load(name: str) -> ToleranceSet:
+    """A shipped set by id, or one from a JSON file."""
+    from greyanchor.core.verification.shipped import SHIPPED
+
+    if name in SHIPPED:
+        return SHIPPED[name]
+    path = Path(name)
+    if path.suffix.lower() != ".json":
+        raise BadInput(f"no tolerance set {name!r}; use {', '.join(SHIPPED)} or a JSON file")
+    try:
+        return from_json(path.read_text(encoding="utf-8-sig"), path.name)
+    except (OSError, UnicodeDecodeError) as error:
+        raise BadInput(f"cannot be read: {error}", path.name) from error
