@@ -11,9 +11,8 @@ from django.db import transaction
 from greyanchor.bench import kinds, results
 from greyanchor.bench.log import set_aside
 from greyanchor.bench.models import Build, Stage
-from greyanchor.checks.services import make_check
+from greyanchor.checks.services import Order, Subject, make_check
 from greyanchor.core.calibration.curves import CurveSet
-from greyanchor.core.calibration.lightinks import split_channels
 from greyanchor.core.calibration.linearization import parse_aim
 from greyanchor.core.calibration.restore import short_chart
 from greyanchor.core.charts.layout import check_travel
@@ -22,8 +21,8 @@ from greyanchor.core.colorimetry import Array
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
 from greyanchor.core.verification.aims import strip_through_profile
-from greyanchor.library.models import InkSet, Media
 from greyanchor.measuring.models import ReadingPass, SheetPrint
+from greyanchor.measuring.pipelines import CMYK, dry_minutes, sent_channels, to_raw
 from greyanchor.measuring.printing import ReadingPlan, make_chart, prepare_print
 from greyanchor.measuring.services import averaged
 from greyanchor.profiles.models import AimRecord, Profile, ProposedPatches
@@ -36,7 +35,6 @@ CHART_PURPOSE = {
     kinds.PROFILE_CHART: "profile",
     kinds.CHECK: "control-strip",
 }
-CMYK = tuple("CMYK")
 
 
 def decided(build: Build, kind: str) -> dict[str, Any]:
@@ -61,24 +59,6 @@ def profile_of(build: Build) -> Profile:
     if stage.state != Stage.State.ACCEPTED or stage.profile is None:
         raise BadInput("Profile must be accepted first")
     return stage.profile
-
-
-def to_raw(splits: list[dict[str, Any]]) -> Callable[[Array], Array]:
-    """From raw values of C M Y K to what is sent: light inks share with their parents."""
-    if not splits:
-        return lambda device: device
-    made = results.checked_splits(splits)
-    return lambda device: split_channels(device, CMYK, made)
-
-
-def sent_channels(ink_set: InkSet, splits: list[dict[str, Any]]) -> tuple[str, ...]:
-    """The channels that `to_raw` gives."""
-    return (*CMYK, *(s["light"] for s in splits)) if splits else CMYK
-
-
-def dry_minutes(ink_set: InkSet, media: Media) -> float:
-    """How long a print lies before it is read: nothing for inks that lamps cure."""
-    return 0.0 if ink_set.dries_at_once else float(media.dry_minutes)
 
 
 def plan_of(build: Build, options: dict[str, Any]) -> ReadingPlan:
@@ -220,15 +200,10 @@ def compute_stage(stage: Stage) -> None:
         stage.result = results.profile_chart(readings)
     elif stage.kind == kinds.CHECK:
         aim = AimRecord.objects.get(pk=stage.options["aim"])
-        made = make_check(
-            stage.build.mode,
-            readings,
-            aim,
-            stage.options["tolerances"],
-            bool(stage.options.get("corrected")),
-            stage.sheet_print.printed_by,
-            profile_of(stage.build),
-        )
+        mode = stage.build.mode
+        order = Order(aim, stage.options["tolerances"], bool(stage.options.get("corrected")))
+        subject = Subject(mode, profile_of(stage.build), mode.printer, stage.sheet_print)
+        made = make_check(subject, readings, order, stage.sheet_print.printed_by)
         stage.made_check = made
         stage.result = {"verdict": made.verdict, "summary": made.summary}
     stage.save()

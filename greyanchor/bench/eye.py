@@ -8,7 +8,7 @@ import numpy as np
 from django.db import transaction
 
 from greyanchor.bench import kinds, results
-from greyanchor.bench.charts import compute_stage, curves_of, decided, to_raw
+from greyanchor.bench.charts import compute_stage, curves_of, decided
 from greyanchor.bench.models import Build, Stage
 from greyanchor.core.calibration.byeye import RAMP_FAULTS, TOTAL_FAULTS, MatchPair, match_pairs
 from greyanchor.core.colorimetry import Array, lab_to_xyz
@@ -16,6 +16,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.verification.northlight import aim_lab
 from greyanchor.devices.standin import StandInPrinter
 from greyanchor.measuring.models import ReadingPass
+from greyanchor.measuring.pipelines import to_raw
 
 #: inputs of the picture of a ramp, and sums of the picture of an overprint, percent
 RAMP_STEPS = tuple(range(40, 101, 5))

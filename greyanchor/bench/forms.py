@@ -8,7 +8,7 @@ from typing import Any
 from django import forms
 
 from greyanchor.bench.inheriting import Lender
-from greyanchor.bench.services import tolerance_choices
+from greyanchor.checks.sets import tolerance_choices
 from greyanchor.core.charts.layout import DOTS, METHODS
 from greyanchor.core.environment import DIRECTIONS, HALFTONES
 from greyanchor.library.models import InkSet, Media, Printer

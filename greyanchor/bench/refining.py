@@ -8,7 +8,6 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.utils import timezone
 
-from greyanchor.bench.charts import dry_minutes, sent_channels, to_raw
 from greyanchor.bench.models import Refinement, RefineRound
 from greyanchor.bench.tasks import refine_task
 from greyanchor.core.calibration.curves import CurveSet
@@ -19,6 +18,7 @@ from greyanchor.core.profiling import refine
 from greyanchor.library.models import PrintMode
 from greyanchor.library.services import signed
 from greyanchor.measuring.models import ReadingPass, SheetPrint
+from greyanchor.measuring.pipelines import dry_minutes, sent_channels, to_raw
 from greyanchor.measuring.printing import ReadingPlan, make_chart, prepare_print
 from greyanchor.profiles import queries
 from greyanchor.profiles.models import Profile

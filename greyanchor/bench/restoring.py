@@ -8,7 +8,6 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.utils import timezone
 
-from greyanchor.bench.charts import dry_minutes, sent_channels, to_raw
 from greyanchor.bench.models import Baseline, Restore
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.calibration.restore import RESTORED, Drift, compare_to_baseline, restore
@@ -20,6 +19,7 @@ from greyanchor.core.readings import match_chart
 from greyanchor.library.models import PrintMode
 from greyanchor.library.services import signed
 from greyanchor.measuring.models import ReadingPass, SheetPrint, parsed
+from greyanchor.measuring.pipelines import dry_minutes, sent_channels, to_raw
 from greyanchor.measuring.printing import ReadingPlan, make_chart, prepare_print
 from greyanchor.measuring.services import averaged
 

@@ -16,7 +16,6 @@ from greyanchor.bench.log import empty, set_aside
 from greyanchor.bench.models import Build, Stage, Task
 from greyanchor.core.environment import PrintEnvironment
 from greyanchor.core.errors import BadInput
-from greyanchor.core.verification.shipped import SHIPPED
 from greyanchor.library.models import PrintMode
 from greyanchor.library.services import Outdated, release_mode, signed
 from greyanchor.measuring.models import ReadingPass
@@ -389,8 +388,3 @@ def changes_of(build: Build, choices: dict[str, Any]) -> list[str]:
 def voided_by_environment(build: Build) -> list[str]:
     """Titles of the stages that another environment makes void."""
     return [kinds.BY_NAME[s.kind].title for s in build.stages.exclude(state=Stage.State.WAITING)]
-
-
-def tolerance_choices() -> list[tuple[str, str]]:
-    """Shipped tolerance sets for forms."""
-    return [(t.id, t.title) for t in SHIPPED.values()]

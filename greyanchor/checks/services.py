@@ -1,111 +1,271 @@
-"""Making checks."""
+"""Making checks, signing them off, and the trace of every later change."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass, field
+from datetime import datetime
 from typing import Any
 
 import numpy as np
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
+from django.utils import timezone
 
-from greyanchor.checks.models import Check
+from greyanchor.checks.models import Check, CheckAmendment, CheckFigure
+from greyanchor.checks.sets import tolerance_set
+from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
 from greyanchor.core.readings import ReadingSet
+from greyanchor.core.verification import aims
 from greyanchor.core.verification.check import CheckResult, Finding
 from greyanchor.core.verification.check import check as run
-from greyanchor.core.verification.shipped import SHIPPED
-from greyanchor.library.models import PrintMode
+from greyanchor.core.verification.guard import Guard, guard, repeatability_of
+from greyanchor.core.verification.shipped import AGAINST_ITSELF
+from greyanchor.core.verification.spots import SpotColour
+from greyanchor.core.verification.tolerances import MEASURES
+from greyanchor.library.models import Printer, PrintMode
 from greyanchor.library.services import signed
+from greyanchor.measuring.models import SheetPrint
+from greyanchor.measuring.services import passes_of
 from greyanchor.profiles.models import AimRecord, Profile
 from greyanchor.profiles.queries import aim_of
 
-_UNITS = {"de00": "dE00", "de76": "dE*ab", "dh": "dH", "dch": "dCh", "dl": "dL*", "dc": "dC*"}
+
+@dataclass(frozen=True)
+class Order:
+    """What a print is held to.
+
+    `aim` is None for prints held to themselves: the mean of their places, or the check `against`.
+    """
+
+    aim: AimRecord | None
+    tolerances: str
+    corrected: bool = False
+    leave_out: bool = False
+    spots: dict[str, SpotColour] = field(default_factory=dict)
+    against: Check | None = None
+
+    def target(self, readings: ReadingSet) -> aims.Aim:
+        """The aim of the core, with the spot colours; `BadInput` when there is nothing to hold the print to."""
+        if self.tolerances == "uniformity":
+            return aims.of_places(readings)
+        if self.against is not None:
+            return aims.from_data(cgats.loads(self.against.readings), f"check {self.against.pk}")
+        if self.tolerances in AGAINST_ITSELF:
+            raise BadInput("repeatability holds a print to another check: choose which")
+        if self.aim is None:
+            raise BadInput("choose the aim that the print is held to")
+        found = aim_of(self.aim)
+        return aims.with_spots(found, self.spots) if self.spots else found
+
+
+@dataclass(frozen=True)
+class Subject:
+    """What was printed, as far as it is known: any of these may be missing."""
+
+    mode: PrintMode | None = None
+    profile: Profile | None = None
+    printer: Printer | None = None
+    sheet_print: SheetPrint | None = None
+    name: str = ""
+    device: str = ""
 
 
 @transaction.atomic
 def make_check(
-    mode: PrintMode,
+    subject: Subject,
     readings: ReadingSet,
-    aim: AimRecord,
-    tolerances: str,
-    corrected: bool,
+    order: Order,
     user: AbstractBaseUser | None,
-    profile: Profile | None = None,
+    made_at: datetime | None = None,
 ) -> Check:
-    """Compute a verdict and keep it; the mode remembers its last one.
+    """Compute a verdict and keep it with everything it rests on; the mode remembers its last one.
 
-    `profile` is the one the print went through; for one that is not the mode's yet, the mode in
-    production keeps the verdict of its own.
+    The profile of `subject` is the one the print went through; for one that is not the mode's yet, the mode
+    in production keeps the verdict of its own. Raises `BadInput` when print and aim do not belong together.
     """
-    profile = profile or mode.profile
-    result = run(readings, aim_of(aim), SHIPPED[tolerances], corrected)
+    mode, job = subject.mode, subject.sheet_print
+    profile = subject.profile or (mode.profile if mode else None)
+    tolerances, target = tolerance_set(order.tolerances), order.target(readings)
+    result = run(readings, target, tolerances, order.corrected, order.leave_out)
+    passes = passes_of(job) if job else []
+    firm = guard(result, repeatability_of(passes), max(len(passes), 1))
     made = Check.objects.create(
+        name=subject.name[:160],
         mode=mode,
         profile=profile,
-        aim=aim,
-        tolerances=tolerances,
-        corrected=corrected,
+        printer=subject.printer or (mode.printer if mode else None),
+        sheet_print=job,
+        aim=order.aim,
+        against=order.against,
+        aim_name=(str(order.aim) if order.aim else target.name)[:160],
+        spots={
+            name: {"lab": list(c.lab), "tints": {f"{t:g}": list(v) for t, v in c.tints.items()}}
+            for name, c in order.spots.items()
+        },
+        tolerances=order.tolerances,
+        tolerance_data=tolerances.as_dict(),
+        corrected=order.corrected,
         verdict=result.verdict,
+        grade=result.grade,
+        score=result.score,
         summary=summary_of(result),
         criteria=[criterion_facts(f) for f in result.findings],
-        result=patch_facts(result, readings),
+        other_paper=_other_paper(readings, target, order, result),
+        guard=guard_facts(firm),
+        notes=list(result.notes),
+        result=patch_facts(result),
         readings=cgats.dumps(readings),
         readings_hash=readings.content_hash(),
         condition=readings.condition,
+        device=subject.device or readings.meta.get("INSTRUMENTATION", "")[:120],
+        made_at=made_at or timezone.now(),
         made_by=user,
     )
-    if profile != mode.profile:
-        return made
+    CheckFigure.objects.bulk_create(
+        CheckFigure(check_made=made, criterion=f.criterion.id, value=f.value, limit=f.criterion.limit)
+        for f in result.findings
+        if f.value is not None
+    )
+    if mode is not None and profile == mode.profile and order.tolerances not in AGAINST_ITSELF:
+        _remember_on_mode(mode, made, user)
+    return made
+
+
+def _remember_on_mode(mode: PrintMode, made: Check, user: AbstractBaseUser | None) -> None:
     mode.last_verdict, mode.last_check_summary = made.verdict, made.summary
     signed(mode, user, f"checked: {made.verdict}").save(
         update_fields=["last_verdict", "last_check_summary", "changed_at"]
     )
-    return made
+
+
+def _other_paper(readings: ReadingSet, target: aims.Aim, order: Order, result: CheckResult) -> dict[str, Any]:
+    """The same print with the aim's paper taken the other way: its verdict and figures by criterion."""
+    if order.tolerances in AGAINST_ITSELF:
+        return {}
+    try:
+        other = run(readings, target, result.tolerances, not order.corrected, order.leave_out)
+    except BadInput:  # no unprinted patch
+        return {}
+    return {
+        "corrected": not order.corrected,
+        "verdict": other.verdict,
+        "values": {f.criterion.id: f.value for f in other.findings},
+    }
 
 
 def summary_of(result: CheckResult) -> str:
-    """One line: what failed and by how much, or the figure nearest its limit."""
+    """One line: what failed and by how much, or the figure nearest its limit, and what was not tested."""
     limited = [f for f in result.findings if f.criterion.limit is not None and f.value is not None]
     failed = [f for f in limited if f.verdict == "fail"]
+    untested = len(result.not_tested)
+    tail = f"; {untested} not tested" if untested else ""
     if failed:
-        return "; ".join(f"{f.criterion.title} {f.value:.2f} over {f.criterion.limit:.1f}" for f in failed)[
-            :200
-        ]
-    nearest = max(limited, key=lambda f: (f.value or 0.0) / (f.criterion.limit or 1.0))
-    return (
-        f"nearest its limit: {nearest.criterion.title} {nearest.value:.2f} of {nearest.criterion.limit:.1f}"
-    )
+        told = "; ".join(f"{f.criterion.title} {f.value:.2f} over {f.criterion.limit:.1f}" for f in failed)
+        return (told + tail)[:200]
+    if not limited:
+        return "nothing could be tested: the strip has no patches for this tolerance set"
+    nearest = max(limited, key=lambda f: f.used or 0.0)
+    return f"nearest its limit: {nearest.criterion.title} {nearest.value:.2f} of {nearest.criterion.limit:.1f}{tail}"
 
 
 def criterion_facts(found: Finding) -> dict[str, Any]:
     """A finding as plain values: value, limit, what is left and what is used of it."""
-    limit, value = found.criterion.limit, found.value
     return {
         "id": found.criterion.id,
         "title": found.criterion.title,
-        "unit": _UNITS[found.criterion.measure],
-        "value": value,
-        "limit": limit,
+        "unit": MEASURES[found.criterion.measure],
+        "value": found.value,
+        "limit": found.criterion.limit,
+        "warning": found.criterion.warning,
+        "weight": found.criterion.weight,
         "left": found.left,
-        "used": None if value is None or limit is None else min(100.0 * value / limit, 100.0),
+        "used": None if found.used is None else min(100.0, found.used),
         "patches": found.count,
         "verdict": found.verdict,
+        "near": found.near,
     }
 
 
-def patch_facts(result: CheckResult, readings: ReadingSet) -> dict[str, Any]:
+def guard_facts(firm: Guard) -> dict[str, Any]:
+    """A guard band as plain values."""
+    return {
+        "share": round(firm.share, 3),
+        "sure": firm.sure,
+        "criteria": {name: round(v, 3) for name, v in firm.criteria.items()},
+        "repeatability": round(firm.repeatability, 3),
+        "measured": firm.measured,
+    }
+
+
+def patch_facts(result: CheckResult) -> dict[str, Any]:
     """Patches of a check as plain values, in the places they have on the strip."""
 
     def rounded(values: np.ndarray, digits: int) -> Any:
         return np.round(values, digits).tolist()
 
+    def placed(name: str) -> Any:
+        where = result.places.get(name)
+        return None if where is None else where.tolist()
+
     return {
         "ids": list(result.ids),
-        "rows": None if readings.rows is None else readings.rows.tolist(),
-        "columns": None if readings.columns is None else readings.columns.tolist(),
-        "device": rounded(100.0 * result.device, 2),
+        "spots": list(result.spots) if any(result.spots) else None,
+        "rows": placed("rows"),
+        "columns": placed("columns"),
+        "sheets": placed("sheets"),
+        "device": None if result.device is None else rounded(100.0 * result.device, 2),
         "aim": rounded(result.aim, 3),
         "measured": rounded(result.measured, 3),
         "differences": rounded(result.differences, 4),
         "measure": result.measure,
+        "exact_greys": result.exact_greys,
     }
+
+
+# --- after a check was made --------------------------------------------------------------------
+
+
+@transaction.atomic
+def sign_off(pk: int, user: AbstractBaseUser) -> Check:
+    """Put one's name under a check; refused when it was signed, or is not as it was made."""
+    check = Check.objects.select_for_update(of=("self",)).get(pk=pk)
+    if check.signed_at is not None:
+        raise BadInput("this check is signed off already")
+    if not check.is_unchanged:
+        raise BadInput("this check is no longer as it was made, so it cannot be signed off; make it again")
+    check.signed_at, check.signed_by = timezone.now(), user
+    check.save(update_fields=["signed_at", "signed_by"])
+    return check
+
+
+@transaction.atomic
+def amend(pk: int, name: str, note: str, why: str, user: AbstractBaseUser) -> Check:
+    """Change what a check is called or its note; what it was before stays readable, with the reason."""
+    check = Check.objects.select_for_update(of=("self",)).get(pk=pk)
+    changes = [
+        (what, getattr(check, what), new)
+        for what, new in (("name", name), ("note", note))
+        if getattr(check, what) != new
+    ]
+    if not changes:
+        raise BadInput("nothing was changed")
+    if check.signed_at is not None and not why.strip():
+        raise BadInput("this check is signed off: say why it is changed")
+    for what, before, after in changes:
+        setattr(check, what, after)
+        CheckAmendment.objects.create(
+            check_made=check,
+            what=what,
+            before=before,
+            after=after,
+            why=why.strip() or "before it was signed off",
+            by=user,
+        )
+    check.save(update_fields=["name", "note"])
+    return check
+
+
+def amended(check: Check) -> bool:
+    """Whether a signed check was changed afterwards."""
+    return check.signed_at is not None and check.amendments.filter(at__gt=check.signed_at).exists()

@@ -8,6 +8,9 @@ from datetime import timedelta
 from django.conf import settings as django_settings
 from django.db import models
 from django.utils import timezone
+from simple_history.models import HistoricalRecords
+
+from greyanchor.core.verification.spots import SpotColour
 
 #: running work that is silent for longer than this has lost its worker
 SILENCE = timedelta(seconds=45)
@@ -143,13 +146,25 @@ class ProposedPatches(models.Model):
 
 
 class AimRecord(models.Model):
-    """An aim in one edition; checks keep the edition they used."""
+    """An aim in one edition; checks keep the edition they used.
+
+    `data` is the file as it came: a profile, characterization data, or a list of spot colours.
+    """
+
+    class Kind(models.TextChoices):
+        DATA = "data", "characterization data"
+        PROFILE = "profile", "ICC profile"
+        SPOTS = "spots", "spot colours"
+        MODE = "mode", "baseline of a print mode"
 
     name = models.CharField(max_length=120)
     edition = models.PositiveSmallIntegerField(default=1)
+    kind = models.CharField(max_length=8, choices=Kind.choices, default=Kind.DATA)
     source = models.CharField(max_length=300)
+    file_name = models.CharField(max_length=120, blank=True)
     data = models.BinaryField()
     created_at = models.DateTimeField(auto_now_add=True)
+    created_by = models.ForeignKey(django_settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT)
 
     class Meta:
         ordering = ["name", "-edition"]
@@ -157,3 +172,29 @@ class AimRecord(models.Model):
 
     def __str__(self) -> str:
         return f"{self.name}, edition {self.edition}"
+
+
+class SpotRecord(models.Model):
+    """A spot colour of the shop: Lab of the solid, and of tints where they were measured (by percent, as text)."""
+
+    name = models.CharField(max_length=80, unique=True)
+    lightness = models.FloatField("L*")
+    a = models.FloatField("a*")
+    b = models.FloatField("b*")
+    tints = models.JSONField(default=dict, blank=True)
+    source = models.CharField(max_length=200, blank=True)
+    version = models.PositiveIntegerField(default=1, editable=False)
+    changed_at = models.DateTimeField(auto_now=True)
+    history = HistoricalRecords()
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def colour(self) -> SpotColour:
+        """The colour as the core knows it."""
+        tints = {float(t): (float(v[0]), float(v[1]), float(v[2])) for t, v in self.tints.items()}
+        return SpotColour(self.name, (self.lightness, self.a, self.b), tints)

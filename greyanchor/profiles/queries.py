@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
@@ -12,7 +13,7 @@ from greyanchor.core.characterization import keeping
 from greyanchor.core.characterization.compact import CompactModel, compact
 from greyanchor.core.characterization.model import ForwardModel, characterize
 from greyanchor.core.colorimetry import Array, xyz_to_lab
-from greyanchor.core.formats import cgats, icc
+from greyanchor.core.formats import icc
 from greyanchor.core.profiling import rebuild
 from greyanchor.core.profiling.gamut import Gamut, gamut_of
 from greyanchor.core.profiling.preview import Preview, preview
@@ -103,12 +104,10 @@ def aim_of(record: AimRecord) -> aims.Aim:
     return _parsed_aim(record.pk, record.name, record.edition)
 
 
-@lru_cache(maxsize=8)
+@lru_cache(maxsize=12)
 def _parsed_aim(pk: int, name: str, edition: int) -> aims.Aim:
-    data = bytes(AimRecord.objects.get(pk=pk).data)
-    if icc.is_profile(data):
-        return aims.from_profile(icc.loads(data, name), name)
-    return aims.from_data(cgats.loads(data, name), name)
+    data, file_name = AimRecord.objects.values_list("data", "file_name").get(pk=pk)
+    return replace(aims.loads(bytes(data), file_name or name), name=name)
 
 
 @lru_cache(maxsize=1)

@@ -83,7 +83,7 @@ def test_the_tints_of_the_aim_gain_about_sixteen_percent() -> None:
 def test_a_print_that_meets_the_aim_exactly_passes_with_nothing_used(
     strip: ReadingSet, aim: aims.Aim
 ) -> None:
-    for tolerances in SHIPPED.values():
+    for tolerances in (SHIPPED["iso12647-7:2016"], SHIPPED["iso12647-7:2013"], SHIPPED["repeatability"]):
         result = check(measured(strip, aim.lab_for(strip)), aim, tolerances)
         assert result.verdict == "pass" and result.differences.max() < 1e-3
         untested = [f.verdict for f in result.findings if f.criterion.group == "spots"]

@@ -126,7 +126,9 @@ def spot_inks(data: bytes, source: str = "spot colours") -> list[tuple[str, floa
                     tint = one.attributes.get("TintPercentage") or one.attributes.get("Tint") or "100"
                     ref = one.attributes.get("ObjectRef", "")
                     if ref not in names:
-                        raise BadInput(f"the ink {title} refers to the object {ref!r}, which is not there", line=one.line)
+                        raise BadInput(
+                            f"the ink {title} refers to the object {ref!r}, which is not there", line=one.line
+                        )
                     found.append((title, float(tint), names[ref] or ref))
     except ValueError as error:
         if isinstance(error, BadInput):

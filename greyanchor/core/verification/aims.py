@@ -238,3 +238,8 @@ def strip_through_profile(
             raise BadInput("a substrate-corrected print needs an unprinted patch in the strip")
         lab = substrate_corrected(lab, paper, lab[paper].mean(axis=0), xyz_to_lab(100.0 * profile.white))
     return replace(strip, device=profile.lab_to_device(lab, "absolute"))
+
+
+def with_spots(aim: Aim, spots: Mapping[str, SpotColour]) -> Aim:
+    """`aim` that knows these spot colours as well; those it has itself give way."""
+    return replace(aim, spots={**aim.spots, **spots})

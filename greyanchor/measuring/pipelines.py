@@ -1,0 +1,45 @@
+"""What a print mode does to device values before they reach the printer."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from greyanchor.core.calibration.curves import CurveSet
+from greyanchor.core.calibration.lightinks import LightSplit, split_channels
+from greyanchor.core.colorimetry import Array
+from greyanchor.core.errors import BadInput
+from greyanchor.library.models import InkSet, Media, PrintMode
+
+CMYK = tuple("CMYK")
+
+
+def to_raw(splits: list[dict[str, Any]]) -> Callable[[Array], Array]:
+    """From raw values of C M Y K to what is sent: light inks share with their parents."""
+    if not splits:
+        return lambda device: device
+    made = [LightSplit(**s) for s in splits]
+    return lambda device: split_channels(device, CMYK, made)
+
+
+def sent_channels(ink_set: InkSet, splits: list[dict[str, Any]]) -> tuple[str, ...]:
+    """The channels that `to_raw` gives."""
+    return (*CMYK, *(s["light"] for s in splits)) if splits else CMYK
+
+
+def dry_minutes(ink_set: InkSet, media: Media) -> float:
+    """How long a print lies before it is read: nothing for inks that lamps cure."""
+    return 0.0 if ink_set.dries_at_once else float(media.dry_minutes)
+
+
+def mode_curves(mode: PrintMode) -> CurveSet:
+    """The curves a mode prints through; `BadInput` when it has none yet."""
+    if not mode.curves:
+        raise BadInput(f"{mode.name} has no curves yet, so nothing can be printed through them")
+    return CurveSet.from_csv(mode.curves, f"curves of {mode.name}")
+
+
+def mode_pipeline(mode: PrintMode) -> Callable[[Array], Array]:
+    """From linearized C M Y K of a mode to what is sent to its printer."""
+    curves, share = mode_curves(mode), to_raw(mode.splits)
+    return lambda device: share(curves.apply(device))

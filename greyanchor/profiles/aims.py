@@ -1,0 +1,83 @@
+"""What changes aims and the shop's spot colours."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import transaction
+
+from greyanchor.core.errors import BadInput
+from greyanchor.core.formats import icc
+from greyanchor.core.verification import aims
+from greyanchor.core.verification.spots import SpotColour
+from greyanchor.profiles.models import AimRecord, SpotRecord
+
+
+@transaction.atomic
+def keep_aim(
+    name: str,
+    data: bytes,
+    file_name: str,
+    source: str,
+    user: AbstractBaseUser | None,
+    kind: str = "",
+) -> AimRecord:
+    """Store an aim; a name that is there already gets its next edition, and the same data no edition at all.
+
+    Raises `BadInput` when the file is no aim.
+    """
+    found = aims.loads(data, file_name)
+    if not name.strip():
+        name = found.name
+    told = kind or _kind_of(data, found)
+    newest = AimRecord.objects.filter(name=name).order_by("-edition").first()
+    if newest is not None and bytes(newest.data) == data:
+        raise BadInput(f"{newest} holds exactly these data already; nothing was added")
+    return AimRecord.objects.create(
+        name=name[:120],
+        edition=newest.edition + 1 if newest else 1,
+        kind=told,
+        source=(source or file_name)[:300],
+        file_name=file_name[:120],
+        data=data,
+        created_by=user,
+    )
+
+
+def _kind_of(data: bytes, found: aims.Aim) -> str:
+    if icc.is_profile(data[:132]):
+        return AimRecord.Kind.PROFILE
+    return AimRecord.Kind.SPOTS if found.data is None else AimRecord.Kind.DATA
+
+
+@transaction.atomic
+def keep_spots(
+    colours: Mapping[str, SpotColour], source: str, user: AbstractBaseUser | None, replace_old: bool
+) -> dict[str, list[str]]:
+    """Put colours into the library: names that were added, replaced, left alone because they were there, and alike."""
+    told: dict[str, list[str]] = {"added": [], "replaced": [], "left": [], "alike": []}
+    for name, colour in colours.items():
+        record = SpotRecord.objects.filter(name__iexact=name).first()
+        if record is not None and record.colour == SpotColour(record.name, colour.lab, colour.tints):
+            told["alike"].append(name)
+            continue
+        if record is not None and not replace_old:
+            told["left"].append(name)
+            continue
+        told["added" if record is None else "replaced"].append(name)
+        save_spot(record or SpotRecord(name=name), colour, source, user)
+    return told
+
+
+def save_spot(
+    record: SpotRecord, colour: SpotColour, source: str, user: AbstractBaseUser | None
+) -> SpotRecord:
+    """Write a colour into a record, with who did it."""
+    record.lightness, record.a, record.b = colour.lab
+    record.tints = {f"{t:g}": list(lab) for t, lab in sorted(colour.tints.items())}
+    record.source = source[:200]
+    record.version = record.version + 1 if record.pk else 1
+    record._history_user = user
+    record.save()
+    return record
