@@ -9,12 +9,12 @@ from django.views.decorators.http import require_GET, require_POST
 
 from greyanchor.bench import refining
 from greyanchor.bench.models import Refinement, RefineRound
-from greyanchor.bench.queries import print_view
 from greyanchor.core.errors import BadInput
 from greyanchor.core.profiling.refine import MOVED
 from greyanchor.drawing.plots import Axis, Series, line_plot
 from greyanchor.library.models import PrintMode
 from greyanchor.measuring.printing import print_on_standin
+from greyanchor.measuring.prints import print_view
 from greyanchor.measuring.services import start_pass
 from greyanchor.measuring.views import take_file
 from greyanchor.profiles.work import cancel

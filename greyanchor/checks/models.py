@@ -196,3 +196,20 @@ class Schedule(models.Model):
 
     class Meta:
         ordering = ["mode__name"]
+
+
+class Drift(models.Model):
+    """A figure of a mode that moves: worked out when its newest check was made."""
+
+    mode = models.ForeignKey(PrintMode, on_delete=models.CASCADE, related_name="drifts")
+    tolerances = models.CharField(max_length=60)
+    criterion = models.CharField(max_length=60)
+    text = models.CharField(max_length=240)
+    crosses_at = models.DateTimeField(null=True)
+    found_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ["mode__name"]
+        constraints = [
+            models.UniqueConstraint(fields=["mode", "tolerances"], name="one_drift_a_mode_and_set")
+        ]

@@ -13,6 +13,7 @@ from django.utils import timezone
 
 from greyanchor.checks.models import Check, CheckAmendment, CheckFigure
 from greyanchor.checks.sets import tolerance_set
+from greyanchor.checks.trends import watch
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
 from greyanchor.core.readings import ReadingSet
@@ -137,6 +138,7 @@ def _remember_on_mode(mode: PrintMode, made: Check, user: AbstractBaseUser | Non
     signed(mode, user, f"checked: {made.verdict}").save(
         update_fields=["last_verdict", "last_check_summary", "changed_at"]
     )
+    watch(mode, made)
 
 
 def _other_paper(readings: ReadingSet, target: aims.Aim, order: Order, result: CheckResult) -> dict[str, Any]:

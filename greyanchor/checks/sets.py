@@ -93,3 +93,9 @@ def remove_set(pk: int) -> str:
         raise BadInput(f"{record.title} is scheduled for {used.mode.name}; change the schedule first")
     record.delete()
     return record.title
+
+
+def all_keys() -> list[tuple[str, str]]:
+    """Every set by key, shipped ones first."""
+    own = ToleranceRecord.objects.values_list("key", "title")
+    return [*((t.id, t.title) for t in SHIPPED.values()), *own]

@@ -1,13 +1,58 @@
 """Addresses of checks."""
 
-from django.urls import path
+from django.urls import path, re_path
 
-from greyanchor.checks import views
+from greyanchor.checks import views, views_keep, views_make, views_sets, views_trend
 
 urlpatterns = [
     path("", views.check_list, name="checks"),
+    path("new/", views_make.check_new, name="check-new"),
+    path("strip/", views_make.check_strip, name="check-strip"),
+    path("prints/<int:pk>/", views_make.check_print_page, name="check-print"),
+    re_path(
+        r"^prints/(?P<pk>\d+)/(?P<act>print|read|upload|reopen)/$",
+        views_make.check_print_act,
+        name="check-print-act",
+    ),
     path("predict/<int:pk>/", views.prediction_page, name="prediction"),
     path("<int:pk>/", views.check_page, name="check"),
+    path("<int:pk>/diagnosis/", views.check_diagnosis, name="check-diagnosis"),
+    path("<int:pk>/report/", views.check_report, name="check-report"),
+    path("<int:pk>/report.pdf", views.check_report_pdf, name="check-report-pdf"),
+    path("<int:pk>/label.pdf", views.check_label, name="check-label"),
+    path("<int:pk>/check.json", views.check_json, name="check-json"),
     path("<int:pk>/readings.txt", views.check_readings, name="check-readings"),
     path("<int:pk>/patches.csv", views.check_patches, name="check-patches"),
+    path("<int:pk>/sign/", views.check_sign, name="check-sign"),
+    path("<int:pk>/amend/", views.check_amend, name="check-amend"),
+    path("<int:pk>/as-aim/", views.check_as_aim, name="check-as-aim"),
+    path("tolerances/", views_sets.set_list, name="sets"),
+    path("tolerances/import/", views_sets.set_import, name="set-import"),
+    path("tolerances/<str:key>/", views_sets.set_page, name="set"),
+    path("tolerances/<str:key>/copy/", views_sets.set_copy, name="set-copy"),
+    path("tolerances/<str:key>/save/", views_sets.set_save, name="set-save"),
+    path("tolerances/<str:key>/remove/", views_sets.set_remove, name="set-remove"),
+    path("tolerances/<str:key>/set.json", views_sets.set_export, name="set-export"),
+    path("aims/", views_keep.aim_list, name="aims"),
+    path("aims/add/", views_keep.aim_add, name="aim-add"),
+    path("aims/<int:pk>/", views_keep.aim_page, name="aim"),
+    path("aims/<int:pk>/file", views_keep.aim_file, name="aim-file"),
+    path("spots/", views_keep.spot_list, name="spots"),
+    path("spots/import/", views_keep.spot_import, name="spot-import"),
+    path("spots/save/", views_keep.spot_save, name="spot-save"),
+    path("spots/<int:pk>/remove/", views_keep.spot_remove, name="spot-remove"),
+    path("strips/", views_keep.strip_list, name="strips"),
+    path("strips/add/", views_keep.strip_add, name="strip-add"),
+    re_path(
+        r"^strips/(?P<kind>[a-z]+(:\d+)?)/strip\.(?P<form>tif|pdf|txt)$",
+        views_keep.strip_file,
+        name="strip-file",
+    ),
+    path("trends/", views_trend.trend_page, name="trends"),
+    path("trends/series.csv", views_trend.trend_csv, name="trend-csv"),
+    path("schedules/", views_trend.schedule_page, name="schedules"),
+    path("schedules/save/", views_trend.schedule_save, name="schedule-save"),
+    path("schedules/<int:pk>/remove/", views_trend.schedule_remove, name="schedule-remove"),
+    path("compare/", views_trend.compare_page, name="compare"),
+    path("match/", views_trend.match_page, name="match-modes"),
 ]

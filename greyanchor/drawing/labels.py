@@ -1,0 +1,98 @@
+"""Labels of checks as PDF, in usual sizes of stickers, with a QR code that leads to the check."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from reportlab.graphics import renderPDF
+from reportlab.graphics.barcode.qr import QrCodeWidget
+from reportlab.graphics.shapes import Drawing
+from reportlab.lib.units import mm
+from reportlab.lib.utils import simpleSplit
+from reportlab.pdfgen.canvas import Canvas
+
+from greyanchor.core.errors import BadInput
+from greyanchor.drawing.report import plain
+
+#: width and height in millimetres, by name
+SIZES = {
+    "89x36": (89.0, 36.0),
+    "102x51": (102.0, 51.0),
+    "100x70": (100.0, 70.0),
+    "102x152": (102.0, 152.0),
+}
+
+
+@dataclass(frozen=True)
+class LabelFacts:
+    """What a label says: heading, verdict, lines of label and text, and the address the code leads to."""
+
+    title: str
+    verdict: str
+    grade: str
+    facts: Sequence[tuple[str, str]]
+    figures: Sequence[tuple[str, str]]
+    address: str
+
+
+def label_pdf(told: LabelFacts, size: str) -> bytes:
+    """One label as PDF; `BadInput` for a size that is not offered."""
+    if size not in SIZES:
+        raise BadInput(f"no label of {size}; there are {', '.join(SIZES)} mm")
+    width, height = (v * mm for v in SIZES[size])
+    out = io.BytesIO()
+    canvas = Canvas(out, pagesize=(width, height), invariant=1)
+    canvas.setTitle(plain(f"label: {told.title}"))
+    margin = 3.0 * mm
+    tall = height > width
+    side = min(0.52 * height, 44 * mm) if not tall else 44 * mm
+    side = max(side, 19 * mm)
+    text_width = width - 2 * margin - (0 if tall else side + 2 * mm)
+    y = _verdict(canvas, told, margin, height - margin, text_width)
+    least = margin + (side + 2 * mm if tall else 0)
+    size_pt = 6.2 if height < 40 * mm else 7.4
+    for label, text in (*told.facts, *told.figures):
+        if y < least + 0.5 * mm:
+            break
+        canvas.setFillGray(0.35)
+        canvas.setFont("Helvetica", size_pt)
+        canvas.drawString(margin, y, plain(label))
+        canvas.setFillGray(0.0)
+        indent = (17 if height < 40 * mm else 22) * mm
+        line = (simpleSplit(plain(text), "Helvetica", size_pt, text_width - indent) or [""])[0]
+        canvas.drawString(margin + indent, y, line)
+        y -= size_pt * 1.28
+    _code(canvas, told.address, width - margin - side, margin, side)
+    canvas.showPage()
+    canvas.save()
+    return out.getvalue()
+
+
+def _verdict(canvas: Canvas, told: LabelFacts, left: float, top: float, width: float) -> float:
+    passed = told.verdict == "pass"
+    box = 21 * mm
+    canvas.setLineWidth(1.2)
+    canvas.setStrokeGray(0.0)
+    canvas.setFillGray(1.0 if passed else 0.0)
+    canvas.rect(left, top - 8 * mm, box, 8 * mm, fill=1)
+    canvas.setFillGray(0.0 if passed else 1.0)
+    canvas.setFont("Helvetica-Bold", 15)
+    canvas.drawCentredString(left + box / 2, top - 6.1 * mm, "PASS" if passed else "FAIL")
+    canvas.setFillGray(0.0)
+    y = top - 2.6 * mm
+    title = told.title if not told.grade else f"{told.title}, grade {told.grade}"
+    for text in simpleSplit(plain(title), "Helvetica-Bold", 8, width - box - 2 * mm)[:2]:
+        canvas.setFont("Helvetica-Bold", 8)
+        canvas.drawString(left + box + 2 * mm, y, text)
+        y -= 3.5 * mm
+    return top - 11.5 * mm
+
+
+def _code(canvas: Canvas, address: str, x: float, y: float, side: float) -> None:
+    widget = QrCodeWidget(address, barLevel="M")
+    left, bottom, right, top = widget.getBounds()
+    drawing = Drawing(side, side, transform=[side / (right - left), 0, 0, side / (top - bottom), 0, 0])
+    drawing.add(widget)
+    renderPDF.draw(drawing, canvas, x, y)

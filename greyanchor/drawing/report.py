@@ -1,0 +1,289 @@
+"""A check as PDF: one page with verdict, criteria and the patch map, then pages of patches."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+import numpy as np
+from reportlab.lib.pagesizes import A4
+from reportlab.lib.units import mm
+from reportlab.lib.utils import simpleSplit
+from reportlab.pdfgen.canvas import Canvas
+
+from greyanchor.core.colorimetry import Array
+from greyanchor.drawing.colours import hex_colours
+
+_LEFT, _RIGHT, _TOP, _BOTTOM = 18 * mm, A4[0] - 18 * mm, A4[1] - 18 * mm, 16 * mm
+_ROWS_A_PAGE = 52
+#: white, black and the greys between: the page has no colour but that of patches
+_INK, _SOFT, _LINE = 0.08, 0.4, 0.75
+
+
+@dataclass(frozen=True)
+class Line:
+    """One criterion: title, patches, value, limit and what is left as text, share of the limit used (percent), verdict."""
+
+    title: str
+    patches: int
+    value: str
+    limit: str
+    left: str
+    used: float | None
+    verdict: str
+
+
+@dataclass(frozen=True)
+class ReportFacts:
+    """What a report says.
+
+    Attributes
+    ----------
+    title, verdict, summary, grade
+        Heading, ``pass`` or ``fail``, the line beneath, and the grade where the set has grades.
+    facts
+        Pairs of label and text: aim, tolerance set, device, operator ...
+    lines
+        Criteria in order.
+    notes
+        Warnings that a reader must see.
+    ids, device, aim, measured, differences
+        Patches (n); device values are percent, or None.
+    rows, columns
+        Places of patches, or None.
+    unit
+        Of the differences.
+    reported
+        Figures without a limit, in one line.
+    foot
+        What stands at the foot of every page.
+    made_at
+        When the check was made: the date of the document.
+    """
+
+    title: str
+    verdict: str
+    summary: str
+    grade: str
+    facts: Sequence[tuple[str, str]]
+    lines: Sequence[Line]
+    notes: Sequence[str]
+    ids: Sequence[str]
+    device: Array | None
+    aim: Array
+    measured: Array
+    differences: Array
+    rows: Array | None
+    columns: Array | None
+    unit: str
+    reported: str
+    foot: str
+    made_at: datetime
+
+
+def plain(text: str) -> str:
+    """`text` with what the standard PDF fonts cannot show replaced."""
+    swapped = text.replace("−", "-").replace("–", "-").replace("’", "'").replace("№", "No.")
+    return swapped.encode("cp1252", "replace").decode("cp1252")
+
+
+def report_pdf(told: ReportFacts) -> bytes:
+    """The report as PDF bytes; the same facts give the same bytes."""
+    out = io.BytesIO()
+    canvas = Canvas(out, pagesize=A4, invariant=1)
+    canvas.setTitle(plain(f"{told.title}: {told.verdict}"))
+    canvas.setAuthor("Grey Anchor")
+    pages = 1 + -(-len(told.ids) // _ROWS_A_PAGE)
+    y = _heading(canvas, told)
+    y = _facts(canvas, told, y)
+    y = _criteria(canvas, told, y)
+    y = _notes(canvas, told, y)
+    _map(canvas, told, y)
+    _foot(canvas, told, 1, pages)
+    canvas.showPage()
+    for page in range(1, pages):
+        _patches(canvas, told, (page - 1) * _ROWS_A_PAGE)
+        _foot(canvas, told, page + 1, pages)
+        canvas.showPage()
+    canvas.save()
+    return out.getvalue()
+
+
+def _write(
+    canvas: Canvas, x: float, y: float, text: str, size: float, bold: bool = False, soft: bool = False
+) -> None:
+    canvas.setFillGray(_SOFT if soft else _INK)
+    canvas.setFont("Helvetica-Bold" if bold else "Helvetica", size)
+    canvas.drawString(x, y, plain(text))
+
+
+def _right(canvas: Canvas, x: float, y: float, text: str, size: float, bold: bool = False) -> None:
+    canvas.setFillGray(_INK)
+    canvas.setFont("Helvetica-Bold" if bold else "Helvetica", size)
+    canvas.drawRightString(x, y, plain(text))
+
+
+def _heading(canvas: Canvas, told: ReportFacts) -> float:
+    passed = told.verdict == "pass"
+    canvas.setLineWidth(1.6)
+    canvas.setStrokeGray(_INK)
+    canvas.setFillGray(1.0 if passed else _INK)
+    canvas.rect(_LEFT, _TOP - 13 * mm, 46 * mm, 15 * mm, fill=1)
+    canvas.setFillGray(_INK if passed else 1.0)
+    canvas.setFont("Helvetica-Bold", 26)
+    canvas.drawCentredString(_LEFT + 23 * mm, _TOP - 9.2 * mm, "PASS" if passed else "FAIL")
+    lines = simpleSplit(plain(told.title), "Helvetica-Bold", 14, _RIGHT - _LEFT - 52 * mm)[:2]
+    y = _TOP - 2.5 * mm
+    for text in lines:
+        _write(canvas, _LEFT + 52 * mm, y, text, 14, True)
+        y -= 6 * mm
+    if told.grade:
+        _write(canvas, _LEFT + 52 * mm, y, f"Grade {told.grade}", 11, True)
+        y -= 5 * mm
+    for text in simpleSplit(plain(told.summary), "Helvetica", 9.5, _RIGHT - _LEFT - 52 * mm)[:3]:
+        _write(canvas, _LEFT + 52 * mm, y, text, 9.5)
+        y -= 4.4 * mm
+    return min(y, _TOP - 16 * mm) - 4 * mm
+
+
+def _facts(canvas: Canvas, told: ReportFacts, y: float) -> float:
+    half = (_RIGHT - _LEFT) / 2.0
+    rows = -(-len(told.facts) // 2)
+    used = 0.0
+    for i, (label, text) in enumerate(told.facts):
+        x = _LEFT + (half if i >= rows else 0.0)
+        at = y - (i % rows) * 4.6 * mm
+        _write(canvas, x, at, label, 8, soft=True)
+        line = (simpleSplit(plain(text), "Helvetica", 8.5, half - 29 * mm) or [""])[0]
+        _write(canvas, x + 26 * mm, at, line, 8.5)
+        used = max(used, (i % rows + 1) * 4.6 * mm)
+    return y - used - 3 * mm
+
+
+def _criteria(canvas: Canvas, told: ReportFacts, y: float) -> float:
+    stops = {"patches": 88 * mm, "value": 104 * mm, "limit": 120 * mm, "left": 136 * mm}
+    _write(canvas, _LEFT, y, "Criterion", 8.5, True)
+    for name, at in stops.items():
+        _right(canvas, _LEFT + at, y, name.capitalize(), 8.5, True)
+    _write(canvas, _LEFT + 158 * mm, y, "Verdict", 8.5, True)
+    canvas.setStrokeGray(_INK)
+    canvas.setLineWidth(0.6)
+    canvas.line(_LEFT, y - 1.6 * mm, _RIGHT, y - 1.6 * mm)
+    y -= 5.6 * mm
+    step = min(5.0 * mm, max(3.4 * mm, (y - 95 * mm) / max(len(told.lines), 1)))
+    for line in told.lines[:34]:
+        _write(canvas, _LEFT, y, line.title[:58], 8.5)
+        _right(canvas, _LEFT + stops["patches"], y, str(line.patches), 8.5)
+        _right(canvas, _LEFT + stops["value"], y, line.value, 8.5)
+        _right(canvas, _LEFT + stops["limit"], y, line.limit, 8.5)
+        _right(canvas, _LEFT + stops["left"], y, line.left, 8.5)
+        if line.used is not None:
+            canvas.setFillGray(0.88)
+            canvas.rect(_LEFT + 139 * mm, y, 16 * mm, 2.2 * mm, stroke=0, fill=1)
+            canvas.setFillGray(0.25)
+            canvas.rect(
+                _LEFT + 139 * mm, y, 16 * mm * min(line.used, 100.0) / 100.0, 2.2 * mm, stroke=0, fill=1
+            )
+        _write(
+            canvas,
+            _LEFT + 158 * mm,
+            y,
+            line.verdict,
+            8.5,
+            line.verdict == "fail",
+            line.verdict == "not tested",
+        )
+        y -= step
+    for text in simpleSplit(plain(told.reported), "Helvetica", 8, _RIGHT - _LEFT)[:3]:
+        _write(canvas, _LEFT, y - 1 * mm, text, 8, soft=True)
+        y -= 3.8 * mm
+    return y - 3 * mm
+
+
+def _notes(canvas: Canvas, told: ReportFacts, y: float) -> float:
+    for note in told.notes:
+        lines = simpleSplit(plain(note), "Helvetica-Bold", 8.5, _RIGHT - _LEFT - 6 * mm)[:3]
+        if y - len(lines) * 4 * mm < 70 * mm:
+            break
+        canvas.setFillGray(_INK)
+        canvas.rect(
+            _LEFT, y - (len(lines) - 1) * 4 * mm - 1 * mm, 1.2 * mm, len(lines) * 4 * mm, stroke=0, fill=1
+        )
+        for text in lines:
+            _write(canvas, _LEFT + 4 * mm, y, text, 8.5, True)
+            y -= 4 * mm
+        y -= 1.5 * mm
+    return y
+
+
+def _map(canvas: Canvas, told: ReportFacts, y: float) -> None:
+    """Measured colours as cells, aims as discs, in the places of the strip; the five worst have a frame."""
+    n = len(told.ids)
+    columns = told.columns if told.columns is not None else np.arange(n) % 15 + 1
+    rows = told.rows if told.rows is not None else np.arange(n) // 15 + 1
+    order = {int(r): i for i, r in enumerate(np.unique(rows))}
+    wide, tall = int(columns.max()), len(order)
+    room_y = y - _BOTTOM - 10 * mm
+    size = min((_RIGHT - _LEFT) / wide, room_y / tall, 10 * mm)
+    if size < 0.8 * mm:
+        _write(canvas, _LEFT, y, f"{n} patches: their map is on the page of the check.", 8, soft=True)
+        return
+    seen, aims = hex_colours(told.measured), hex_colours(told.aim)
+    worst = set(np.argsort(-told.differences)[:5].tolist())
+    canvas.setFillGray(0.467)
+    canvas.rect(_LEFT, y - tall * size - 1 * mm, wide * size + 2 * mm, tall * size + 2 * mm, stroke=0, fill=1)
+    for i in range(n):
+        x = _LEFT + 1 * mm + (int(columns[i]) - 1) * size
+        top = y - (order[int(rows[i])] + 1) * size
+        canvas.setFillColor(seen[i])
+        canvas.rect(x + 0.03 * size, top + 0.03 * size, 0.94 * size, 0.94 * size, stroke=0, fill=1)
+        canvas.setFillColor(aims[i])
+        canvas.circle(x + size / 2, top + size / 2, 0.24 * size, stroke=0, fill=1)
+        if i in worst:
+            canvas.setStrokeGray(0.0 if told.measured[i][0] > 50 else 1.0)
+            canvas.setLineWidth(max(0.6, 0.05 * size))
+            canvas.rect(x + 0.08 * size, top + 0.08 * size, 0.84 * size, 0.84 * size, stroke=1, fill=0)
+    _write(
+        canvas,
+        _LEFT,
+        y - tall * size - 5 * mm,
+        "Cell: measured. Disc: aim. Framed: the five worst.",
+        8,
+        soft=True,
+    )
+
+
+def _patches(canvas: Canvas, told: ReportFacts, start: int) -> None:
+    heads = ("Patch", "C M Y K, %", "aim L* a* b*", "measured L* a* b*", told.unit)
+    stops = (0.0, 22.0, 78.0, 122.0, 172.0)
+    y = _TOP
+    for head, at in zip(heads, stops):
+        if at == stops[-1]:
+            _right(canvas, _LEFT + at * mm, y, head, 8.5, True)
+        else:
+            _write(canvas, _LEFT + at * mm, y, head, 8.5, True)
+    canvas.setStrokeGray(_INK)
+    canvas.line(_LEFT, y - 1.6 * mm, _RIGHT, y - 1.6 * mm)
+    stop = min(start + _ROWS_A_PAGE, len(told.ids))
+    seen, aims = hex_colours(told.measured[start:stop]), hex_colours(told.aim[start:stop])
+    for k, i in enumerate(range(start, stop)):
+        y -= 4.7 * mm
+        _write(canvas, _LEFT, y, told.ids[i][:14], 8)
+        if told.device is not None:
+            _write(canvas, _LEFT + stops[1] * mm, y, "  ".join(f"{v:.0f}" for v in told.device[i]), 8)
+        for lab, at, colour in ((told.aim[i], stops[2], aims[k]), (told.measured[i], stops[3], seen[k])):
+            canvas.setFillColor(colour)
+            canvas.rect(_LEFT + (at - 7) * mm, y - 0.6 * mm, 5 * mm, 3.4 * mm, stroke=0, fill=1)
+            _write(canvas, _LEFT + at * mm, y, "  ".join(f"{v:.2f}" for v in lab), 8)
+        _right(canvas, _LEFT + stops[4] * mm, y, f"{told.differences[i]:.2f}", 8)
+
+
+def _foot(canvas: Canvas, told: ReportFacts, page: int, pages: int) -> None:
+    canvas.setStrokeGray(_LINE)
+    canvas.setLineWidth(0.5)
+    canvas.line(_LEFT, _BOTTOM - 3 * mm, _RIGHT, _BOTTOM - 3 * mm)
+    text = (simpleSplit(plain(told.foot), "Helvetica", 7.5, _RIGHT - _LEFT - 24 * mm) or [""])[0]
+    _write(canvas, _LEFT, _BOTTOM - 7 * mm, text, 7.5, soft=True)
+    _right(canvas, _RIGHT, _BOTTOM - 7 * mm, f"page {page} of {pages}", 7.5)

@@ -1,0 +1,58 @@
+"""A print as pages show it: its chart, its passes, and how they agree."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from greyanchor.core.agreement import LARGEST_LIMIT, Comparison
+from greyanchor.drawing.patches import difference_map
+from greyanchor.measuring.models import ReadingPass, SheetPrint
+from greyanchor.measuring.queries import chart_facts, double_reading
+
+
+@dataclass
+class PrintView:
+    """A print with its passes and how they agree."""
+
+    job: SheetPrint
+    facts: dict[str, Any]
+    passes: list[ReadingPass]
+    open_pass: ReadingPass | None
+    wanted: int
+    comparison: Comparison | None = None
+    advice: list[str] = field(default_factory=list)
+    map: str = ""
+    worst: list[tuple[str, int, float]] = field(default_factory=list)
+    suspects: str = ""
+
+    @property
+    def limit(self) -> float:
+        """dE00 above which two readings of a patch are not accepted."""
+        return LARGEST_LIMIT
+
+    @property
+    def next_number(self) -> int:
+        return max((p.number for p in self.passes), default=0) + 1
+
+
+def print_view(job: SheetPrint, wanted: int) -> PrintView:
+    """A print with its passes: agreement as figures, words, map and list."""
+    passes = list(job.passes.select_related("started_by").defer("text"))
+    done = [p for p in passes if p.state == ReadingPass.State.DONE]
+    view = PrintView(
+        job, chart_facts(job.chart), done, next((p for p in passes if p not in done), None), wanted
+    )
+    if len(done) > 1:
+        found = double_reading(job)
+        assert found is not None
+        view.comparison, view.advice = found, found.advice()
+        view.suspects = ", ".join(map(str, found.rows_to_read_again))
+        chart = job.chart.patches
+        if chart.rows is not None and chart.columns is not None:
+            view.map = difference_map(chart.ids, found.differences, chart.rows, chart.columns, LARGEST_LIMIT)
+            worst = np.argsort(found.differences)[::-1][:12]
+            view.worst = [(chart.ids[i], int(chart.rows[i]), float(found.differences[i])) for i in worst]
+    return view
