@@ -19,7 +19,7 @@ from greyanchor.library.services import signed
 #: stages that each kind of branch keeps from the build it rests on
 KEEPS = {
     Build.Purpose.FASTER: [kinds.INK_LIMITS],
-    Build.Purpose.PROFILE: [kinds.INK_LIMITS, kinds.LINEARIZATION, kinds.TOTAL_INK],
+    Build.Purpose.PROFILE: [kinds.INK_LIMITS, kinds.LINEARIZATION, kinds.GREYS, kinds.TOTAL_INK],
     Build.Purpose.LIMITS: [],
 }
 WHY = {

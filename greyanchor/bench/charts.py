@@ -17,6 +17,7 @@ from greyanchor.core.calibration.linearization import parse_aim
 from greyanchor.core.calibration.restore import short_chart
 from greyanchor.core.charts.layout import check_travel
 from greyanchor.core.charts.patches import design
+from greyanchor.core.charts.strips import STRIPS
 from greyanchor.core.colorimetry import Array
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
@@ -28,9 +29,12 @@ from greyanchor.measuring.services import averaged
 from greyanchor.profiles.models import AimRecord, Profile, ProposedPatches
 from greyanchor.profiles.queries import aim_of
 
+#: the tolerance set that grey balance is verified under
+VERIFIED_UNDER = "g7-grayscale"
 CHART_PURPOSE = {
     kinds.INK_LIMITS: "ink-limit",
     kinds.LINEARIZATION: "linearization",
+    kinds.GREYS: "grey",
     kinds.TOTAL_INK: "total-ink",
     kinds.PROFILE_CHART: "profile",
     kinds.CHECK: "control-strip",
@@ -46,6 +50,14 @@ def decided(build: Build, kind: str) -> dict[str, Any]:
 
 
 def curves_of(build: Build) -> CurveSet:
+    """The accepted curves: those of grey balance where it was done, else the linearization."""
+    greys = build.stages.filter(kind=kinds.GREYS, state=Stage.State.ACCEPTED).first()
+    if greys is not None and greys.result:
+        return CurveSet.from_csv(greys.result["curves_csv"], "curves of this build")
+    return linear_curves(build)
+
+
+def linear_curves(build: Build) -> CurveSet:
     """The accepted linearization."""
     stage = build.stages.get(kind=kinds.LINEARIZATION)
     if stage.state != Stage.State.ACCEPTED or not stage.result:
@@ -88,8 +100,8 @@ def lay_out_stage(stage: Stage, options: dict[str, Any]) -> SheetPrint:
         share = to_raw(splits)
         pipeline = share
         limits = {c: limit_decision["limits"][c] / 100.0 for c in CMYK}
-    if stage.kind in (kinds.TOTAL_INK, kinds.PROFILE_CHART):
-        curves = curves_of(build)
+    if stage.kind in (kinds.GREYS, kinds.TOTAL_INK, kinds.PROFILE_CHART):
+        curves = linear_curves(build) if stage.kind == kinds.GREYS else curves_of(build)
         pipeline = lambda device: share(curves.apply(device))  # noqa: E731
     if stage.kind == kinds.PROFILE_CHART:
         total = decided(build, kinds.TOTAL_INK)["total_ink"] / 100.0
@@ -170,6 +182,38 @@ def lay_out_confirmation(stage: Stage) -> SheetPrint:
     return job
 
 
+@transaction.atomic
+def lay_out_verification(stage: Stage) -> SheetPrint:
+    """The grey scale strip through the curves that an open grey balance has found: a second print, to verify them."""
+    if stage.kind != kinds.GREYS or stage.state != Stage.State.OPEN or not stage.result:
+        raise BadInput("grey balance is verified while it is open and has a result")
+    build, mode = stage.build, stage.build.mode
+    curves = CurveSet.from_csv(stage.result["curves_csv"], "curves of this build")
+    splits = decided(build, kinds.INK_LIMITS).get("splits", [])
+    share, environment = to_raw(splits), build.print_environment
+    device = STRIPS["grey"].patches()
+    chart = make_chart(
+        "grey-verification",
+        device,
+        _title(stage, "grey verification"),
+        environment,
+        plan_of(build, stage.options),
+    )
+    job = prepare_print(
+        chart,
+        environment,
+        lambda values: share(curves.apply(values)),
+        f"/builds/{build.pk}/#{stage.kind}",
+        mode.printer,
+        sent_channels(mode.ink_set, splits),
+        dry_minutes(mode.ink_set, mode.media),
+    )
+    stage.confirm_print = job
+    stage.result = {k: v for k, v in stage.result.items() if k != "confirm"}
+    stage.save(update_fields=["confirm_print", "result"])
+    return job
+
+
 def on_pass_finished(sender: Any, reading_pass: ReadingPass, **_: Any) -> None:
     """Compute what rests on a finished pass."""
     job = reading_pass.sheet_print_id
@@ -194,6 +238,9 @@ def compute_stage(stage: Stage) -> None:
             readings, limits, str(stage.options.get("aim", "sctv")), stage.options.get("touches")
         )
         stage.confirm_print = None  # it was printed through other curves
+    elif stage.kind == kinds.GREYS:
+        stage.result = results.grey_balance(readings, linear_curves(stage.build))
+        stage.confirm_print = None
     elif stage.kind == kinds.TOTAL_INK:
         stage.result = results.total_ink(readings, marks)
     elif stage.kind == kinds.PROFILE_CHART:
@@ -214,9 +261,22 @@ def compute_confirmation(stage: Stage) -> None:
     """How even the tone scales are on the print through the curves."""
     if stage.confirm_print is None or not stage.result:
         raise BadInput("the curves were not printed yet")
+    if stage.kind == kinds.GREYS:
+        _verify(stage)
+        return
     aim = str(stage.options.get("aim", "sctv"))
     found = results.confirmation(averaged(stage.confirm_print), "sctv" if aim == "eye" else aim)
     stage.result = {**stage.result, "confirm": found}
+    stage.save(update_fields=["result"])
+
+
+def _verify(stage: Stage) -> None:
+    """The verdict on grey balance: a check of the second print under G7 Grayscale."""
+    job, mode = stage.confirm_print, stage.build.mode
+    subject = Subject(mode, None, mode.printer, job, f"{mode.name}, grey balance")
+    made = make_check(subject, averaged(job), Order(None, VERIFIED_UNDER), job.printed_by)  # type: ignore[arg-type, union-attr]
+    found = {"check": made.pk, "verdict": made.verdict, "summary": made.summary}
+    stage.result = {**(stage.result or {}), "confirm": found}
     stage.save(update_fields=["result"])
 
 

@@ -35,6 +35,14 @@ def _figure(stage: Stage) -> str:
         before = max(s["deviation_before"][1] for s in r["scales"].values())
         after = max(s["deviation_after"][1] for s in r["scales"].values())
         return f"largest deviation {before:.1f} % before, {after:.1f} % predicted after (aim {r['aim']})"
+    if stage.kind == kinds.GREYS:
+        tone, grey = r["figures"]["cmy_tone"], r["figures"]["cmy_balance"]
+        told = f"wdL* {tone['before'][0]:.1f} to {tone['after'][0]:.2f}, wdCh {grey['before'][0]:.1f} to {grey['after'][0]:.2f} predicted"
+        return (
+            f"{told}; verified: {r['confirm']['verdict'].upper()}"
+            if r.get("confirm")
+            else f"{told}; not verified"
+        )
     if stage.kind == kinds.TOTAL_INK:
         return f"{r['percent']:.0f} %"
     if stage.kind == kinds.PROFILE_CHART:

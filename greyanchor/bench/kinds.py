@@ -29,6 +29,7 @@ class Kind:
 
 
 INK_LIMITS, LINEARIZATION, TOTAL_INK = "ink-limits", "linearization", "total-ink"
+GREYS = "grey-balance"
 PROFILE_CHART, PROFILE, CHECK, RELEASE = "profile-chart", "profile", "check", "release"
 
 KINDS = (
@@ -47,6 +48,15 @@ KINDS = (
         "A finer ramp up to each limit is printed raw and read twice. The curve is the inverse of the smoothed measured tone "
         "scale, so that equal steps of input give equal steps of tone. It never reverses, whatever the noise. A short chart "
         "printed through the curves confirms them and is the baseline that later restores come back to.",
+        2,
+    ),
+    Kind(
+        GREYS,
+        "Grey balance",
+        "Composed greys that are neutral on this media, and both grey scales on the G7 tone. Not every mode needs it.",
+        "The grey chart is printed through the linearization and read twice. One smooth curve for each of C, M and Y, and one "
+        "for K, is solved so that the scales measure the aim of CGATS TR 015; the curves stand on top of the linearization. "
+        "This is calibration. Whether it holds is told by verification: a second print, through the new curves.",
         2,
     ),
     Kind(

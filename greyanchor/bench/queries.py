@@ -31,6 +31,7 @@ from greyanchor.drawing.calibration import (
     total_ink_plot,
 )
 from greyanchor.drawing.colours import hex_colours
+from greyanchor.drawing.proof import grey_plots
 from greyanchor.library.models import PrintMode
 from greyanchor.library.queries import restore_trend
 from greyanchor.measuring.models import ReadingPass
@@ -128,6 +129,8 @@ def plots(stage: Stage) -> list[str]:
             curves,
             *([deviation_plot(confirm["scales"])] if confirm else []),
         ]
+    if stage.kind == kinds.GREYS:
+        return grey_plots(r)
     if stage.kind == kinds.TOTAL_INK and r["sums"]:
         return [total_ink_plot(r, (stage.decision or {}).get("total_ink", r["percent"]))]
     return []
@@ -247,8 +250,9 @@ def match_view(stage: Stage, channel: str) -> list[dict[str, Any]]:
 
 def mode_curves(build: Build) -> str:
     """The small curve picture of the mode's card."""
-    stage = build.stages.filter(kind=kinds.LINEARIZATION, state=Stage.State.ACCEPTED).first()
-    return curve_plot(stage.result["curves"]) if stage and stage.result else ""
+    wanted = [kinds.LINEARIZATION, kinds.GREYS]
+    done = [s for s in build.stages.filter(kind__in=wanted, state=Stage.State.ACCEPTED) if s.result]
+    return curve_plot(done[-1].result["curves"]) if done else ""
 
 
 def restore_view(found: Restore) -> dict[str, Any]:
@@ -295,7 +299,7 @@ def desk(user: AbstractBaseUser) -> dict[str, Any]:
         "ready": [(m, m.builds.first()) for m in ready.defer("curves")],
         "restoring": restoring.select_related("mode", "started_by"),
         "recent": Check.objects.select_related("mode").only(
-            "pk", "verdict", "summary", "made_at", "tolerances", "mode__name"
+            "pk", "name", "verdict", "summary", "made_at", "tolerances", "mode__name"
         )[:6],
         "released": PrintMode.objects.filter(state=PrintMode.State.RELEASED).count(),
     }

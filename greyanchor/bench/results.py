@@ -9,6 +9,7 @@ import numpy as np
 
 from greyanchor.core.calibration.byeye import EyeLimit, curve_from_matches, eye_limit
 from greyanchor.core.calibration.curves import CurveSet
+from greyanchor.core.calibration.greybalance import balance, on_top
 from greyanchor.core.calibration.inklimit import find_limit, ramp_curves
 from greyanchor.core.calibration.lightinks import LightSplit, find_split
 from greyanchor.core.calibration.linearization import (
@@ -187,6 +188,30 @@ def confirmation(readings: ReadingSet, aim: str) -> dict[str, Any]:
         "max": largest,
         "wanted": [EVEN_MEAN, EVEN_LARGEST],
         "good": mean <= EVEN_MEAN and largest <= EVEN_LARGEST,
+    }
+
+
+def grey_balance(readings: ReadingSet, beneath: CurveSet) -> dict[str, Any]:
+    """Curves of grey balance on top of the linearization, and both scales before, aimed at and predicted."""
+    made = balance(readings)
+    before, after = made.weighted(False), made.weighted()
+    names = ("cmy_tone", "cmy_balance", "k_tone")
+    figures = {
+        name: {"before": [float(b.mean()), float(b.max())], "after": [float(a.mean()), float(a.max())]}
+        for name, b, a in zip(names, before, after)
+    }
+    return {
+        "figures": figures,
+        "tones": _thin(made.tones),
+        "target": [_thin(row) for row in made.target],
+        "before": [_thin(row) for row in made.before],
+        "after": [_thin(row) for row in made.after],
+        "unmet": [round(100.0 * t, 1) for t in made.unmet],
+        "fit": round(made.fit, 3),
+        "on_top": {
+            c: _thin(100.0 * made.curves.outputs[i][::31]) for i, c in enumerate(made.curves.channels)
+        },
+        **curve_facts(on_top(made.curves, beneath)),
     }
 
 

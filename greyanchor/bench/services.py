@@ -32,7 +32,7 @@ def open_stage(stage: Stage) -> None:
     build = stage.build
     if build.mode.media.unreadable:
         return  # decided by eye, inherited or skipped
-    if stage.kind in (kinds.INK_LIMITS, kinds.TOTAL_INK):
+    if stage.kind in (kinds.INK_LIMITS, kinds.GREYS, kinds.TOTAL_INK):
         lay_out_stage(stage, {})
     elif stage.kind == kinds.LINEARIZATION and not _reuse_ramps(stage):
         lay_out_stage(stage, {"aim": "sctv"})
@@ -73,6 +73,8 @@ def objections(stage: Stage, values: dict[str, Any] | None = None) -> list[Objec
     found = _objections_to_readings(stage)
     if stage.kind == kinds.LINEARIZATION and stage.result:
         found += _objections_to_curves(stage)
+    if stage.kind == kinds.GREYS and stage.result:
+        found += _objections_to_greys(stage.result)
     if stage.kind == kinds.PROFILE and stage.result:
         found += [Objection(text) for text in stage.result.get("doubts", [])]
     if stage.kind == kinds.CHECK and stage.result and stage.result["verdict"] != "pass":
@@ -129,6 +131,15 @@ def _objections_to_curves(stage: Stage) -> list[Objection]:
     return []
 
 
+def _objections_to_greys(result: dict[str, Any]) -> list[Objection]:
+    confirm = result.get("confirm")
+    if confirm is None:
+        return [Objection("grey balance was calibrated, but not verified by a second print")]
+    return (
+        [] if confirm["verdict"] == "pass" else [Objection(f"the verification failed: {confirm['summary']}")]
+    )
+
+
 # --- decisions -------------------------------------------------------------------------------
 
 
@@ -165,7 +176,7 @@ def accept_stage(
         raise BadInput("say why you accept it anyway: " + "; ".join(o.text for o in against))
     _check_values(stage, values)
     decide(stage, values, reason, user)
-    if stage.kind == kinds.LINEARIZATION and stage.build.mode.state not in IN_USE:
+    if stage.kind in (kinds.LINEARIZATION, kinds.GREYS) and stage.build.mode.state not in IN_USE:
         take_baseline(stage)
     return go_on(stage, values, reason, user)
 
@@ -191,12 +202,27 @@ def go_on(stage: Stage, values: dict[str, Any], reason: str, user: AbstractBaseU
     _carry_to_mode(stage, values, user, reason)
     if stage.kind == kinds.INK_LIMITS and _nothing_changed(stage):
         keep_from_base(stage.build, [k.name for k in kinds.KINDS[1:-1]])
-    following = stage.build.stages.exclude(state=Stage.State.ACCEPTED).order_by("position").first()
+    following = _following(stage.build)
+    if following is not None and following.kind == kinds.GREYS and not stage.build.measuring.get("greys"):
+        _pass_over(following, user)
+        following = _following(stage.build)
     if following is None:
         Build.objects.filter(pk=stage.build_id).update(finished_at=timezone.now())
     elif following.state == Stage.State.WAITING:
         open_stage(following)
     return stage
+
+
+def _following(build: Build) -> Stage | None:
+    return build.stages.exclude(state=Stage.State.ACCEPTED).order_by("position").first()
+
+
+def _pass_over(stage: Stage, user: AbstractBaseUser) -> None:
+    """Leave a stage out that this build was not begun with; it can still be opened."""
+    if stage.state != Stage.State.WAITING:
+        return
+    stage.source, stage.source_text = Stage.Source.SKIPPED, "not asked for when the build was begun"
+    decide(stage, {"note": "not asked for"}, "", user)
 
 
 def _nothing_changed(stage: Stage) -> bool:
@@ -271,7 +297,9 @@ def put_on_mode(mode: PrintMode, build: Build) -> None:
     total, profile = accepted(kinds.TOTAL_INK), accepted(kinds.PROFILE)
     mode.limits = (limits.decision or {}).get("limits", {}) if limits else {}
     mode.splits = (limits.decision or {}).get("splits", []) if limits else []
-    mode.curves = (curves.result or {}).get("curves_csv", "") if curves else ""
+    greys = accepted(kinds.GREYS)
+    shaped = greys if greys and greys.result else curves
+    mode.curves = (shaped.result or {}).get("curves_csv", "") if shaped else ""
     mode.total_ink = (total.decision or {}).get("total_ink") if total else None
     mode.profile = profile.profile if profile else None
     mode.environment, mode.environment_hash = build.environment, build.environment_hash
@@ -286,16 +314,19 @@ def put_on_mode(mode: PrintMode, build: Build) -> None:
 
 
 @transaction.atomic
-def skip_check(pk: int, based_on: int, reason: str, user: AbstractBaseUser) -> Stage:
-    """Go to release without a check; the mode says that it was never checked."""
+def skip_stage(pk: int, based_on: int, reason: str, user: AbstractBaseUser) -> Stage:
+    """Go on without a check, or without grey balance; the log says so."""
     stage = locked(pk, based_on)
     must_be_open(stage)
-    if stage.kind != kinds.CHECK:
-        raise BadInput("only the check can be left out")
+    told = {kinds.CHECK: "no check was made", kinds.GREYS: "greys were not balanced"}.get(stage.kind)
+    if told is None:
+        raise BadInput("only grey balance and the check can be left out")
     if not reason:
-        raise BadInput("say why this mode goes without a check")
-    stage.source, stage.source_text = Stage.Source.SKIPPED, "no check was made"
-    decide(stage, {"note": "no check was made"}, reason, user)
+        raise BadInput("say why this mode goes without it")
+    if stage.kind == kinds.GREYS:
+        stage.result, stage.sheet_print, stage.confirm_print = None, None, None
+    stage.source, stage.source_text = Stage.Source.SKIPPED, told
+    decide(stage, {"note": told}, reason, user)
     return go_on(stage, {}, reason, user)
 
 
@@ -305,7 +336,7 @@ def skip_check(pk: int, based_on: int, reason: str, user: AbstractBaseUser) -> S
 def voided_by(stage: Stage) -> list[Stage]:
     """Accepted or begun stages that doing `stage` again makes void."""
     later = stage.build.stages.filter(position__gt=stage.position)
-    return [s for s in later if s.state != Stage.State.WAITING]
+    return [s for s in later if s.state != Stage.State.WAITING and s.source != Stage.Source.SKIPPED]
 
 
 @transaction.atomic
@@ -316,7 +347,7 @@ def redo_stage(pk: int, based_on: int, user: AbstractBaseUser) -> Stage:
         raise BadInput(f"{kinds.BY_NAME[stage.kind].title} is not decided, so there is nothing to do again")
     _still_building(stage.build)
     title = kinds.BY_NAME[stage.kind].title
-    for later in voided_by(stage):
+    for later in stage.build.stages.filter(position__gt=stage.position).exclude(state=Stage.State.WAITING):
         empty(later, f"void: {title.lower()} was done again")
     elsewhere = stage.source
     set_aside(stage, "done again")
@@ -387,4 +418,7 @@ def changes_of(build: Build, choices: dict[str, Any]) -> list[str]:
 
 def voided_by_environment(build: Build) -> list[str]:
     """Titles of the stages that another environment makes void."""
-    return [kinds.BY_NAME[s.kind].title for s in build.stages.exclude(state=Stage.State.WAITING)]
+    return [
+        kinds.BY_NAME[s.kind].title
+        for s in build.stages.exclude(state=Stage.State.WAITING).exclude(source=Stage.Source.SKIPPED)
+    ]

@@ -17,7 +17,11 @@ urlpatterns = [
     path("builds/<int:pk>/total-ink/cost/", views_calibration.total_cost, name="total-cost"),
     path(f"{_LINEAR}aim/", views_calibration.stage_tone_aim, name="stage-tone-aim"),
     path(f"{_LINEAR}touch/", views_calibration.stage_touch, name="stage-touch"),
-    path(f"{_LINEAR}confirm/", views.stage_confirm, name="stage-confirm"),
+    re_path(
+        r"^builds/(?P<pk>\d+)/(?P<kind>linearization|grey-balance)/confirm/$",
+        views.stage_confirm,
+        name="stage-confirm",
+    ),
     path(f"{_LINEAR}match/<str:channel>/", views_calibration.match_page, name="match"),
     re_path(
         r"^builds/(?P<pk>\d+)/linearization/curves\.(?P<ending>csv|json)$",

@@ -198,11 +198,11 @@ def _job(stage: Stage, which: str) -> SheetPrint | None:
 
 
 @require_POST
-def stage_confirm(request: HttpRequest, pk: int) -> HttpResponse:
-    """Lay the confirming chart out through the curves found."""
-    stage = stage_of(pk, kinds.LINEARIZATION)
+def stage_confirm(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
+    """Lay the confirming chart out through the curves found; for grey balance, the verification."""
+    stage = stage_of(pk, kind)
     try:
-        charts.lay_out_confirmation(stage)
+        (charts.lay_out_verification if kind == kinds.GREYS else charts.lay_out_confirmation)(stage)
     except BadInput as error:
         tell_refusal(request, error)
     return back_to(stage)
@@ -314,10 +314,10 @@ def _to_open_stage(build: Build) -> HttpResponse:
 
 @require_POST
 def stage_skip(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
-    """Go on without a check."""
+    """Go on without a check, or without grey balance."""
     stage = stage_of(pk, kind)
     try:
-        services.skip_check(
+        services.skip_stage(
             stage.pk,
             int(request.POST.get("version") or 0),
             request.POST.get("reason", "").strip(),
@@ -326,7 +326,7 @@ def stage_skip(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     except BadInput as error:
         tell_refusal(request, error)
         return back_to(stage)
-    messages.info(request, "Left out. The mode says that it was never checked.")
+    messages.info(request, "Left out. The log says so, and why.")
     return _to_open_stage(stage.build)
 
 

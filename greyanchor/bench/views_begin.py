@@ -30,7 +30,10 @@ def new_build(request: HttpRequest) -> HttpResponse:
                 data["media"],
                 form.environment(),
                 request.user,
-                measuring.cleaned_data if measuring.is_valid() else None,
+                {
+                    **(measuring.cleaned_data if measuring.is_valid() else {}),
+                    "greys": bool(request.POST.get("greys")),
+                },
             )
         except BadInput as error:
             form.add_error(None, error.sentence)
@@ -41,6 +44,7 @@ def new_build(request: HttpRequest) -> HttpResponse:
     context = {
         "form": form,
         "measuring": measuring,
+        "greys": bool(request.POST.get("greys")),
         "printers": printers,
         "media": Media.objects.select_related("media_class"),
     }

@@ -54,6 +54,8 @@ class Order:
             return aims.from_data(cgats.loads(self.against.readings), f"check {self.against.pk}")
         if self.tolerances in AGAINST_ITSELF:
             raise BadInput("repeatability holds a print to another check: choose which")
+        if self.aim is None and self.tolerances == "g7-grayscale":
+            return aims.grey_anchors(readings)
         if self.aim is None:
             raise BadInput("choose the aim that the print is held to")
         found = aim_of(self.aim)
@@ -128,7 +130,12 @@ def make_check(
         for f in result.findings
         if f.value is not None
     )
-    if mode is not None and profile == mode.profile and order.tolerances not in AGAINST_ITSELF:
+    if (
+        mode is not None
+        and profile is not None
+        and profile == mode.profile
+        and order.tolerances not in AGAINST_ITSELF
+    ):
         _remember_on_mode(mode, made, user)
     return made
 
@@ -193,6 +200,7 @@ def guard_facts(firm: Guard) -> dict[str, Any]:
     """A guard band as plain values."""
     return {
         "share": round(firm.share, 3),
+        "changes": round(20 * (1.0 - firm.share)),
         "sure": firm.sure,
         "criteria": {name: round(v, 3) for name, v in firm.criteria.items()},
         "repeatability": round(firm.repeatability, 3),

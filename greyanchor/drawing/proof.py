@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import Any
 
 import numpy as np
 
@@ -61,6 +62,32 @@ def balance_view(tones: Array, aim: Array, measured: Array, limit: float) -> str
         _WIDE,
         _TALL,
     )
+
+
+def grey_plots(r: Mapping[str, Any]) -> list[str]:
+    """Tone and balance of a grey balance: aimed at, as printed before, and predicted through the curves."""
+    x = 100.0 * np.array(r["tones"])
+    aim, before, after = (np.array(r[k]) for k in ("target", "before", "after"))
+    reach = float(max(6.0, np.ceil(max(np.abs(v[:, 1:]).max() for v in (aim, before, after)) + 1.0)))
+    tone = [
+        Series("aim", x, aim[:, 0], "#5e5e5e", "dashed"),
+        Series("before", x, before[:, 0], "#141414", "dotted"),
+        Series("predicted", x, after[:, 0], "#141414"),
+    ]
+    balance = []
+    for k, name, colour in ((1, "a*", "#9b2f57"), (2, "b*", "#2a5c8f")):
+        balance += [
+            Series(f"{name} aim", x, aim[:, k], colour, "dashed"),
+            Series(f"{name} before", x, before[:, k], colour, "dotted"),
+            Series(f"{name} predicted", x, after[:, k], colour),
+        ]
+    across = Axis("tone value of cyan, %", 0, 100)
+    return [
+        line_plot(tone, across, Axis("L*", 0, 100), "Tone of the composed greys", (), _WIDE, _TALL),
+        line_plot(
+            balance, across, Axis("a*, b*", -reach, reach), "Balance of the composed greys", (), _WIDE, _TALL
+        ),
+    ]
 
 
 def weighted_view(tones: Array, lightness: Array, chroma: Array, mean: float, largest: float) -> str:

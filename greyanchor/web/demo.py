@@ -17,7 +17,7 @@ from django.utils import timezone
 
 from greyanchor.bench import kinds
 from greyanchor.bench.beginning import derive_faster, start_build
-from greyanchor.bench.charts import lay_out_confirmation, lay_out_stage
+from greyanchor.bench.charts import lay_out_confirmation, lay_out_stage, lay_out_verification
 from greyanchor.bench.models import Build, Stage
 from greyanchor.bench.restoring import print_confirmation, start_restore, use_curves
 from greyanchor.bench.services import accept_stage, objections
@@ -31,12 +31,12 @@ from greyanchor.core.simulation.press import SimulatedPress
 from greyanchor.core.simulation.standin import print_and_read
 from greyanchor.library.models import InkSet, Media, MediaClass, Printer, PrintMode, Site
 from greyanchor.library.services import retire_mode, set_fallback, set_standin
-from greyanchor.measuring.models import SheetPrint
-from greyanchor.measuring.printing import print_on_standin, standin_reading
-from greyanchor.measuring.services import averaged, calibrate_white, keep_whole_pass, read_row, start_pass
+from greyanchor.measuring.services import averaged, calibrate_white, read_row, start_pass
 from greyanchor.profiles.models import RoomLight
 from greyanchor.profiles.services import ensure_northlight_aim, keep_profile
 from greyanchor.profiles.settings import settings_from
+from greyanchor.web import demo_proof
+from greyanchor.web.demo_prints import read_print
 
 
 @dataclass(frozen=True)
@@ -120,6 +120,7 @@ class Plan:
     patches: int = 320
     full: bool = False
     retire: str = ""
+    greys: bool = False
 
 
 _PLANS = (
@@ -128,6 +129,9 @@ _PLANS = (
     ),
     Plan("Fathom Satin, pilot book covers", "Petrel 44", "Fathom Satin 260", 8, "released"),
     Plan("Saltmarsh Cotton, archive charts", "Petrel 44", "Saltmarsh Cotton 310", 12, "released"),
+    Plan(
+        "Harbour Proof, grey-balanced", "Petrel 44", "Harbour Proof Semimatt 235", 12, "released", greys=True
+    ),
     Plan("Kelp Synthetic, deck charts", "Gannet 64", "Kelp Synthetic 190", 8, "released"),
     Plan("Breakwater Banner, quay signs", "Gannet 64", "Breakwater Banner 440", 6, "ready"),
     Plan("Thrift Bond, harbour plan drafts", "Petrel 44", "Thrift Bond 90", 6, "ready"),
@@ -166,6 +170,8 @@ def seed(say: Callable[[str], None]) -> None:
         _branch_and_lend(users)
         say("profiles of other kinds: R G B, seven inks, black alone")
         _other_kinds(users)
+        say("proof: spot colours, own tolerances, twelve weeks of checks, a schedule")
+        demo_proof.seed(users, aim)
 
 
 def _other_kinds(users: dict[str, User]) -> None:
@@ -272,8 +278,11 @@ def _carry_out(plan: Plan, users: dict[str, User], aim: int) -> None:
     choices = {
         "resolution": 1200, "passes": plan.passes, "direction": direction, "halftone": "blue noise", "heat": media.heat, "vacuum": media.vacuum,
     }  # fmt: skip
-    build = start_build(plan.name, printer, printer.ink_sets.order_by("pk").first(), media, choices, user)  # type: ignore[arg-type]
+    ink_set = printer.ink_sets.order_by("pk").first()
+    build = start_build(plan.name, printer, ink_set, media, choices, user, {"greys": plan.greys})  # type: ignore[arg-type]
     for kind in kinds.KINDS:
+        if kind.name == kinds.GREYS and not plan.greys:
+            continue
         if kind.name == plan.until:
             _half_way(build, kind, user)
             return
@@ -311,17 +320,11 @@ def _evidence(build: Build, kind: kinds.Kind, plan: Plan, user: User, aim: int) 
 
 def _read(stage: Stage, passes: int, user: User) -> None:
     assert stage.sheet_print is not None
-    _read_print(stage.sheet_print, passes, user)
-    if stage.kind == kinds.LINEARIZATION and passes > 1:
+    read_print(stage.sheet_print, passes, user)
+    if stage.kind in (kinds.LINEARIZATION, kinds.GREYS) and passes > 1:
         stage.refresh_from_db()
-        _read_print(lay_out_confirmation(stage), passes, user)
-
-
-def _read_print(job: SheetPrint, passes: int, user: User) -> None:
-    """Print, let dry, and read with a careful hand."""
-    job = print_on_standin(job.pk, user, timezone.now() - timedelta(minutes=job.dry_minutes))
-    for number in range(1, passes + 1):
-        keep_whole_pass(job, standin_reading(job, number), "stand-in strip reader SR-1042", user)
+        again = lay_out_confirmation if stage.kind == kinds.LINEARIZATION else lay_out_verification
+        read_print(again(stage), passes, user)
 
 
 def _profile(stage: Stage, plan: Plan, user: User) -> None:
@@ -399,9 +402,9 @@ def _keep_true(users: dict[str, User]) -> None:
         set_standin(mode.printer, drift, [0, 0, 0])
         mode.refresh_from_db()
         found = start_restore(mode, users["ines"])
-        _read_print(found.sheet_print, 2, users["ines"])
+        read_print(found.sheet_print, 2, users["ines"])
         found.refresh_from_db()
-        _read_print(print_confirmation(found), 2, users["ines"])
+        read_print(print_confirmation(found), 2, users["ines"])
         found.refresh_from_db()
         use_curves(found, "monthly restore", users["ines"])
         when = taken + timedelta(days=days)

@@ -13,12 +13,13 @@ from django.utils.decorators import method_decorator
 from django.views.decorators.http import require_GET
 
 from greyanchor.bench.queries import desk
+from greyanchor.checks.trends import attention
 from greyanchor.web.demo import ACCOUNTS
 
 
 @require_GET
 def start(request: HttpRequest) -> HttpResponse:
-    return render(request, "web/start.html", desk(request.user))
+    return render(request, "web/start.html", {**desk(request.user), **attention()})
 
 
 @method_decorator(login_not_required, name="dispatch")

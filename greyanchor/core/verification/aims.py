@@ -240,6 +240,21 @@ def strip_through_profile(
     return replace(strip, device=profile.lab_to_device(lab, "absolute"))
 
 
+def grey_anchors(readings: ReadingSet) -> Aim:
+    """The published anchors of CGATS TR 015 on this print's own paper and maxima; other patches are their own aim.
+
+    Raises `BadInput` when the grey scales lack paper or a 100 % step.
+    """
+    device, measured = readings.values(), readings.lab()
+    if readings.channels != tuple("CMYK"):
+        raise BadInput(f"grey scales are of C, M, Y and K, not of {'+'.join(readings.channels)}")
+    g7.grey_aim(device, measured)
+    target = g7.aim_lab(device, measured)
+    lab = np.where(np.isnan(target), measured, target)
+    data = replace(readings, spectra=None, measured_xyz=None, measured_lab=lab, names=None)
+    return Aim("published grey anchors, CGATS TR 015", data=data)
+
+
 def with_spots(aim: Aim, spots: Mapping[str, SpotColour]) -> Aim:
     """`aim` that knows these spot colours as well; those it has itself give way."""
     return replace(aim, spots={**aim.spots, **spots})

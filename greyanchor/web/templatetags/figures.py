@@ -84,3 +84,21 @@ def verdict(value: str) -> SafeString:
     )
     kind = value.replace(" ", "-") or "none"
     return mark_safe(f'<span class="verdict verdict-{kind}">{shape}{words.get(value, "no check")}</span>')
+
+
+@register.filter
+def words(text: str) -> list[str]:
+    """A text as its words."""
+    return text.split()
+
+
+@register.filter
+def get(mapping: dict[Any, Any], key: Any) -> Any:
+    """The value of a key of any type."""
+    return mapping.get(key, "")
+
+
+@register.filter
+def add_text(text: str, more: Any) -> str:
+    """`text` with something written after it."""
+    return f"{text}{more}"
