@@ -101,12 +101,7 @@ def compare_sides(a: Side, b: Side) -> dict[str, Any]:
 
 def _patches(a: Check, b: Check) -> dict[str, Any]:
     """Two prints of one strip: how far they lie apart, patch by patch."""
-    where = {name: i for i, name in enumerate(b.result["ids"])}
-    both = [(i, where[name]) for i, name in enumerate(a.result["ids"]) if name in where]
-    if a.result["device"] is not None and b.result["device"] is not None:
-        both = [
-            (i, j) for i, j in both if np.allclose(a.result["device"][i], b.result["device"][j], atol=0.2)
-        ]
+    both = _same_patches(a.result, b.result)
     if not both:
         return {"apart": None}
     first = np.array([a.result["measured"][i] for i, _ in both])
@@ -123,6 +118,19 @@ def _patches(a: Check, b: Check) -> dict[str, Any]:
         },
         "map": patch_map(ids, first, second, rows, columns, frozenset(ids[i] for i in worst), apart),
     }  # fmt: skip
+
+
+def _same_patches(a: dict[str, Any], b: dict[str, Any]) -> list[tuple[int, int]]:
+    """Positions of patches that both prints have: by device values and spot colour, or by id where there are none."""
+
+    def keys(r: dict[str, Any]) -> list[Any]:
+        spots = r.get("spots") or [""] * len(r["ids"])
+        if r["device"] is None:
+            return list(r["ids"])
+        return [(*(round(v, 1) for v in d), spot) for d, spot in zip(r["device"], spots)]
+
+    where = {key: j for j, key in reversed(list(enumerate(keys(b))))}
+    return [(i, where[key]) for i, key in enumerate(keys(a)) if key in where]
 
 
 @dataclass(frozen=True)

@@ -100,7 +100,7 @@ def report_facts(check: Check) -> ReportFacts:
         if c["limit"] is not None
     ]  # fmt: skip
     extra = "; ".join(
-        f"{c['title'].lower()} {c['value']:.2f}"
+        f"{c['title']} {c['value']:.2f}"
         for c in check.criteria
         if c["limit"] is None and c["value"] is not None
     )
@@ -109,6 +109,7 @@ def report_facts(check: Check) -> ReportFacts:
         None if r["device"] is None else np.array(r["device"]), np.array(r["aim"]), np.array(r["measured"]),
         np.array(r["differences"]), places("rows"), places("columns"), UNITS[r["measure"]],
         f"Reported without a limit: {extra}." if extra else "",
+        [f"{c['title']}: {c['evidence']}" for c in (check.diagnosis or [])[:2]] if check.verdict == "fail" else [],
         f"Grey Anchor, check {check.pk}, seal {check.seal[:16]}, readings {check.readings_hash[:16]}", check.made_at,
     )  # fmt: skip
 

@@ -31,6 +31,9 @@ from greyanchor.measuring.services import passes_of
 from greyanchor.profiles.models import AimRecord, Profile
 from greyanchor.profiles.queries import aim_of
 
+#: failed criteria that a summary names
+_NAMED = 2
+
 
 @dataclass(frozen=True)
 class Order:
@@ -130,12 +133,7 @@ def make_check(
         for f in result.findings
         if f.value is not None
     )
-    if (
-        mode is not None
-        and profile is not None
-        and profile == mode.profile
-        and order.tolerances not in AGAINST_ITSELF
-    ):
+    if mode is not None and profile == mode.profile and order.aim is not None:
         _remember_on_mode(mode, made, user)
     return made
 
@@ -150,7 +148,7 @@ def _remember_on_mode(mode: PrintMode, made: Check, user: AbstractBaseUser | Non
 
 def _other_paper(readings: ReadingSet, target: aims.Aim, order: Order, result: CheckResult) -> dict[str, Any]:
     """The same print with the aim's paper taken the other way: its verdict and figures by criterion."""
-    if order.tolerances in AGAINST_ITSELF:
+    if order.aim is None:
         return {}
     try:
         other = run(readings, target, result.tolerances, not order.corrected, order.leave_out)
@@ -164,14 +162,20 @@ def _other_paper(readings: ReadingSet, target: aims.Aim, order: Order, result: C
 
 
 def summary_of(result: CheckResult) -> str:
-    """One line: what failed and by how much, or the figure nearest its limit, and what was not tested."""
+    """One line: what failed and by how much, or the figure nearest its limit, and what was not tested.
+
+    Spot colours that a strip does not have are not missed.
+    """
     limited = [f for f in result.findings if f.criterion.limit is not None and f.value is not None]
     failed = [f for f in limited if f.verdict == "fail"]
-    untested = len(result.not_tested)
-    tail = f"; {untested} not tested" if untested else ""
+    missed = [f for f in result.findings if f.verdict == "not tested" and f.criterion.group != "spots"]
+    tail = f"; {len(missed)} not tested" if [f for f in missed if f.criterion.limit is not None] else ""
     if failed:
-        told = "; ".join(f"{f.criterion.title} {f.value:.2f} over {f.criterion.limit:.1f}" for f in failed)
-        return (told + tail)[:200]
+        told = "; ".join(
+            f"{f.criterion.title} {f.value:.2f} over {f.criterion.limit:.1f}" for f in failed[:_NAMED]
+        )
+        more = f"; {len(failed) - _NAMED} more over" if len(failed) > _NAMED else ""
+        return (told + more + tail)[:200]
     if not limited:
         return "nothing could be tested: the strip has no patches for this tolerance set"
     nearest = max(limited, key=lambda f: f.used or 0.0)

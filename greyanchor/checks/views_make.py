@@ -21,6 +21,7 @@ from greyanchor.measuring.printing import print_on_standin
 from greyanchor.measuring.prints import print_view
 from greyanchor.measuring.services import reopen_rows, start_pass
 from greyanchor.measuring.views import take_file
+from greyanchor.profiles.models import AimRecord
 from greyanchor.profiles.services import content_of
 
 MOST_FILES = 60
@@ -54,7 +55,8 @@ def check_new(request: HttpRequest) -> HttpResponse:
 
 def _wishes(request: HttpRequest) -> dict[str, Any]:
     """What the address asks for, over the schedule of the mode, over what is usual."""
-    told: dict[str, Any] = {"tolerances": "iso12647-7:2016", "corrected": True, "kind": "full"}
+    usual = AimRecord.objects.exclude(kind=AimRecord.Kind.SPOTS).values_list("pk", flat=True).first()
+    told: dict[str, Any] = {"aim": usual, "tolerances": "iso12647-7:2016", "corrected": True, "kind": "full"}
     mode = request.GET.get("mode", "")
     if mode.isdigit():
         told["mode"] = int(mode)

@@ -27,13 +27,13 @@ SIZES = {
 
 @dataclass(frozen=True)
 class LabelFacts:
-    """What a label says: heading, verdict, lines of label and text, and the address the code leads to."""
+    """What a label says: heading, verdict, lines of label and text, figures, and the address the code leads to."""
 
     title: str
     verdict: str
     grade: str
     facts: Sequence[tuple[str, str]]
-    figures: Sequence[tuple[str, str]]
+    figures: Sequence[str]
     address: str
 
 
@@ -52,18 +52,27 @@ def label_pdf(told: LabelFacts, size: str) -> bytes:
     text_width = width - 2 * margin - (0 if tall else side + 2 * mm)
     y = _verdict(canvas, told, margin, height - margin, text_width)
     least = margin + (side + 2 * mm if tall else 0)
-    size_pt = 6.2 if height < 40 * mm else 7.4
-    for label, text in (*told.facts, *told.figures):
-        if y < least + 0.5 * mm:
-            break
+    size_pt = 6.2 if height < 40 * mm else 9.0 if tall else 7.4
+    indent = 2.7 * size_pt * mm
+    lines: list[tuple[str, str]] = []
+    for label, text in told.facts:
+        wrapped = simpleSplit(plain(text), "Helvetica", size_pt, text_width - indent)[:2]
+        lines += [(label if i == 0 else "", part) for i, part in enumerate(wrapped)]
+    room = int((y - least) / (1.28 * size_pt))
+    lines = lines[: max(room - min(len(told.figures), 3), 0)]
+    for label, text in lines:
         canvas.setFillGray(0.35)
         canvas.setFont("Helvetica", size_pt)
         canvas.drawString(margin, y, plain(label))
         canvas.setFillGray(0.0)
-        indent = (17 if height < 40 * mm else 22) * mm
-        line = (simpleSplit(plain(text), "Helvetica", size_pt, text_width - indent) or [""])[0]
-        canvas.drawString(margin + indent, y, line)
-        y -= size_pt * 1.28
+        canvas.drawString(margin + indent, y, text)
+        y -= 1.28 * size_pt
+    for text in told.figures[: max(room - len(lines), 0)]:
+        canvas.setFont("Helvetica-Bold", size_pt)
+        canvas.drawString(
+            margin, y, (simpleSplit(plain(text), "Helvetica-Bold", size_pt, text_width) or [""])[0]
+        )
+        y -= 1.28 * size_pt
     _code(canvas, told.address, width - margin - side, margin, side)
     canvas.showPage()
     canvas.save()

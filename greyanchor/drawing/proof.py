@@ -139,7 +139,7 @@ def trend_view(
     top = max([float(y.max()) if len(y) else 1.0, limit or 0.0, trend.upper or 0.0]) * 1.12
     marks = [Mark(0.0, "today", "#8a8a8a", ghost=True)]
     if crossing is not None and crossing <= right:
-        marks.append(Mark(crossing, f"meets its limit in {crossing:.0f} d", "#141414"))
+        marks.append(Mark(crossing, "", "#141414"))
     seen = sorted({s.at for s in trend.signals})
     if seen:
         lines.append(Series("", x[seen], y[seen] + 0.03 * top, "#141414", "dots"))

@@ -55,8 +55,8 @@ class ReportFacts:
         Places of patches, or None.
     unit
         Of the differences.
-    reported
-        Figures without a limit, in one line.
+    reported, causes
+        Figures without a limit, in one line; what may be the cause of a failure.
     foot
         What stands at the foot of every page.
     made_at
@@ -79,6 +79,7 @@ class ReportFacts:
     columns: Array | None
     unit: str
     reported: str
+    causes: Sequence[str]
     foot: str
     made_at: datetime
 
@@ -100,7 +101,8 @@ def report_pdf(told: ReportFacts) -> bytes:
     y = _facts(canvas, told, y)
     y = _criteria(canvas, told, y)
     y = _notes(canvas, told, y)
-    _map(canvas, told, y)
+    y = _map(canvas, told, y)
+    _causes(canvas, told, y)
     _foot(canvas, told, 1, pages)
     canvas.showPage()
     for page in range(1, pages):
@@ -149,17 +151,12 @@ def _heading(canvas: Canvas, told: ReportFacts) -> float:
 
 
 def _facts(canvas: Canvas, told: ReportFacts, y: float) -> float:
-    half = (_RIGHT - _LEFT) / 2.0
-    rows = -(-len(told.facts) // 2)
-    used = 0.0
-    for i, (label, text) in enumerate(told.facts):
-        x = _LEFT + (half if i >= rows else 0.0)
-        at = y - (i % rows) * 4.6 * mm
-        _write(canvas, x, at, label, 8, soft=True)
-        line = (simpleSplit(plain(text), "Helvetica", 8.5, half - 29 * mm) or [""])[0]
-        _write(canvas, x + 26 * mm, at, line, 8.5)
-        used = max(used, (i % rows + 1) * 4.6 * mm)
-    return y - used - 3 * mm
+    for label, text in told.facts:
+        _write(canvas, _LEFT, y, label, 8, soft=True)
+        for line in simpleSplit(plain(text), "Helvetica", 8.5, _RIGHT - _LEFT - 26 * mm)[:2]:
+            _write(canvas, _LEFT + 26 * mm, y, line, 8.5)
+            y -= 4.4 * mm
+    return y - 3 * mm
 
 
 def _criteria(canvas: Canvas, told: ReportFacts, y: float) -> float:
@@ -218,7 +215,22 @@ def _notes(canvas: Canvas, told: ReportFacts, y: float) -> float:
     return y
 
 
-def _map(canvas: Canvas, told: ReportFacts, y: float) -> None:
+def _causes(canvas: Canvas, told: ReportFacts, y: float) -> None:
+    """What may be the cause, where there is room for it."""
+    if not told.causes or y < _BOTTOM + 20 * mm:
+        return
+    _write(canvas, _LEFT, y, "What may be the cause", 9.5, True)
+    y -= 5 * mm
+    for text in told.causes:
+        for line in simpleSplit(plain(text), "Helvetica", 8.5, _RIGHT - _LEFT)[:3]:
+            if y < _BOTTOM + 2 * mm:
+                return
+            _write(canvas, _LEFT, y, line, 8.5)
+            y -= 4.2 * mm
+        y -= 1.5 * mm
+
+
+def _map(canvas: Canvas, told: ReportFacts, y: float) -> float:
     """Measured colours as cells, aims as discs, in the places of the strip; the five worst have a frame."""
     n = len(told.ids)
     columns = told.columns if told.columns is not None else np.arange(n) % 15 + 1
@@ -226,10 +238,10 @@ def _map(canvas: Canvas, told: ReportFacts, y: float) -> None:
     order = {int(r): i for i, r in enumerate(np.unique(rows))}
     wide, tall = int(columns.max()), len(order)
     room_y = y - _BOTTOM - 10 * mm
-    size = min((_RIGHT - _LEFT) / wide, room_y / tall, 10 * mm)
+    size = min((_RIGHT - _LEFT - 2 * mm) / wide, room_y / tall, 12 * mm)
     if size < 0.8 * mm:
         _write(canvas, _LEFT, y, f"{n} patches: their map is on the page of the check.", 8, soft=True)
-        return
+        return y - 8 * mm
     seen, aims = hex_colours(told.measured), hex_colours(told.aim)
     worst = set(np.argsort(-told.differences)[:5].tolist())
     canvas.setFillGray(0.467)

@@ -559,7 +559,7 @@ def finish(build: Build, user: User) -> PrintMode:
     stage.save()
     accept(build, "profile", user, {})
     build.refresh_from_db()
-    services.skip_check(stage_of(build, "check").pk, build.version, "checked elsewhere", user)
+    services.skip_stage(stage_of(build, "check").pk, build.version, "checked elsewhere", user)
     accept(build, "release", user, {"note": "in use"})
     return PrintMode.objects.get(pk=build.mode_id)
 
@@ -646,6 +646,7 @@ def test_a_new_profile_leaves_the_mode_in_use_until_it_is_released(client: Clien
     assert [s.kind for s in build.stages.filter(source="kept")] == [
         "ink-limits",
         "linearization",
+        "grey-balance",
         "total-ink",
     ]
     charts.lay_out_stage(stage_of(build, "profile-chart"), {"patches": 220, "page": "a4"})
@@ -819,7 +820,7 @@ def test_stages_that_are_not_open_take_nothing(
     build = up_to("linearization")
     with pytest.raises(BadInput, match="while ink limits or total ink are open"):
         eye.mark(stage_of(build, "ink-limits"), {"C": {"bleed": 60}})
-    with pytest.raises(BadInput, match="only the check"):
+    with pytest.raises(BadInput, match="only grey balance and the check"):
         build.refresh_from_db()
-        services.skip_check(stage_of(build, "linearization").pk, build.version, "x", user)
+        services.skip_stage(stage_of(build, "linearization").pk, build.version, "x", user)
     assert Stage.objects.filter(build=build, state="accepted").count() == 1

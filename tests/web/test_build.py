@@ -42,7 +42,7 @@ def test_starting_a_build_freezes_the_environment_and_lays_out_the_ramps(
         build.environment["media"] == media.name
         and build.environment_hash == build.print_environment.content_hash()
     )
-    assert [s.state for s in build.stages.all()] == ["open"] + ["waiting"] * 6
+    assert [s.state for s in build.stages.all()] == ["open"] + ["waiting"] * 7
     page = client.get(f"/builds/{build.pk}/").content.decode()
     assert "Print on the stand-in printer" in page and "waits for ink limits" in page
 

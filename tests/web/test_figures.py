@@ -13,7 +13,7 @@ from django.test import Client
 
 from greyanchor.bench.models import Build
 from greyanchor.checks.models import Check
-from greyanchor.checks.services import make_check
+from greyanchor.checks.services import Order, Subject, make_check
 from greyanchor.core.agreement import average, compare
 from greyanchor.core.calibration.inklimit import find_limits
 from greyanchor.core.calibration.linearization import linearize
@@ -93,7 +93,7 @@ def checked(build: Build, user: User, aim: AimRecord) -> Check:
     lab = data.measured_lab + np.random.default_rng(8).normal(0, 1.5, (54, 3))
     readings = cgats.loads(cgats.dumps(data)).select(np.arange(54))
     object.__setattr__(readings, "measured_lab", lab)
-    return make_check(build.mode, readings, aim, "iso12647-7:2016", False, user)
+    return make_check(Subject(build.mode), readings, Order(aim, "iso12647-7:2016"), user)
 
 
 def test_a_check_page_shows_value_limit_and_what_is_left_of_every_criterion(
@@ -107,7 +107,7 @@ def test_a_check_page_shows_value_limit_and_what_is_left_of_every_criterion(
         assert f"{found.criterion.title} {found.count} {found.value:.2f}" in page
         assert signed(found.left, 2) in page
         assert (found.left >= 0) == (found.verdict == "pass")
-    assert "Spot colour solids, largest 0 – dE00 2.5 – not tested" in page
+    assert "Spot colour solids, largest 0 – dE00 2.5 – – not tested" in page
     assert checked.verdict == result.verdict
 
 
@@ -154,12 +154,11 @@ def test_a_check_of_a_profile_that_is_not_in_use_yet_leaves_the_modes_verdict(
     mode.last_verdict, mode.last_check_summary = "pass", "as it was"
     mode.save()
     coming = Profile.objects.create(title="coming", data=b"not in use", version=4)
-    made = make_check(
-        mode, cgats.loads(checked.readings), checked.aim, checked.tolerances, False, user, coming
-    )
+    readings, order = cgats.loads(checked.readings), Order(checked.aim, checked.tolerances)
+    made = make_check(Subject(mode, coming), readings, order, user)
     mode.refresh_from_db()
     assert made.profile == coming and mode.last_check_summary == "as it was"
-    again = make_check(mode, cgats.loads(checked.readings), checked.aim, checked.tolerances, False, user)
+    again = make_check(Subject(mode), readings, order, user)
     mode.refresh_from_db()
     assert mode.last_check_summary == again.summary
 

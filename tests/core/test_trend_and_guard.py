@@ -1,0 +1,153 @@
+"""Control limits, zone rules, forecasts, guard bands and recipes, against simulation and definition."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from greyanchor.core.charts import strips
+from greyanchor.core.colorimetry import delta_e_2000
+from greyanchor.core.profiling.build import ProfileResult
+from greyanchor.core.profiling.recipes import find_recipes
+from greyanchor.core.profiling.separation import Separation
+from greyanchor.core.verification import aims
+from greyanchor.core.verification.check import check
+from greyanchor.core.verification.guard import guard, repeatability_of
+from greyanchor.core.verification.trend import Signal, control, zone_signals
+from tests.conftest import PrintRoom
+
+
+def test_control_limits_come_from_the_moving_range() -> None:
+    values = np.array([1.0, 1.2, 0.9, 1.1, 1.0, 1.3, 0.8, 1.1, 1.0])
+    told = control(np.arange(9), values)
+    spread = np.abs(np.diff(values)).mean() / 1.128
+    assert told.centre == pytest.approx(values.mean()) and told.upper == pytest.approx(
+        values.mean() + 3 * spread
+    )
+    assert control(np.arange(7), values[:7]).upper is None and control([], []).signals == ()
+
+
+@pytest.mark.parametrize(
+    ("z", "rules"),
+    [
+        ([0, 0.5, 3.2, 0], {Signal(1, 2)}),
+        ([0, 2.3, 0.1, 2.2, 0], {Signal(2, 3)}),
+        ([1.2, 1.1, 0.2, 1.4, 1.3], {Signal(3, 4)}),
+        ([0.1, 0.2, 0.3, 0.1, 0.2, 0.4, 0.1, 0.2], {Signal(4, 7)}),
+        ([-2.3, 0.1, -2.2], {Signal(2, 2)}),
+        ([2.3, 0.1, -2.2, 0.5, -0.5, 0.9, -0.9, 0.2], set()),
+    ],
+)
+def test_zone_rules_fire_where_they_should_and_nowhere_else(z: list[float], rules: set[Signal]) -> None:
+    assert set(zone_signals(np.array(z, dtype=float))) == rules
+
+
+def test_a_steady_process_seldom_signals_and_a_shifted_one_soon_does() -> None:
+    random = np.random.default_rng(3)
+    quiet = sum(bool(control(np.arange(25), 2 + 0.2 * random.standard_normal(25)).recent) for _ in range(300))
+    assert quiet < 45
+    caught = 0
+    for _ in range(100):
+        values = np.concatenate([2 + 0.2 * random.standard_normal(25), 2.5 + 0.2 * random.standard_normal(8)])
+        caught += any(s.at >= 25 for s in control(np.arange(33), values).signals)
+    assert caught > 95
+
+
+def test_the_forecast_covers_the_true_crossing_nine_times_of_ten() -> None:
+    """Lines of known slope with known scatter: the interval holds the true day about as often as it says."""
+    random = np.random.default_rng(8)
+    days = np.arange(-56.0, 1.0, 4.0)
+    held = told = 0
+    for _ in range(400):
+        slope, start = random.uniform(0.01, 0.04), random.uniform(0.8, 1.2)
+        values = start + slope * (days + 56) + 0.06 * random.standard_normal(len(days))
+        truth = (3.0 - start) / slope - 56
+        found = control(days, values, 3.0).forecast
+        if found is None or found.day is None or truth < 0:
+            continue
+        told += 1
+        held += found.earliest <= truth <= found.latest
+    assert told > 300 and 0.85 < held / told < 0.95
+
+
+def test_flat_falling_and_few_points_have_no_crossing() -> None:
+    days = np.arange(10.0)
+    assert control(days, np.full(10, 1.0) + 1e-3 * np.cos(days), 3.0).forecast.day is None
+    assert control(days, 2 - 0.1 * days, 3.0).forecast.day is None
+    assert control(days[:4], days[:4], 3.0).forecast is None
+
+
+def strip_off_by(size: float) -> tuple[object, object]:
+    chart, aim = strips.of_kind("full"), aims.load("northlight-coated")
+    lab = aim.lab_for(chart)
+    return replace(chart, measured_lab=lab + [size, 0, 0]), aim
+
+
+def test_a_verdict_far_from_its_limits_is_sure_and_one_on_a_limit_is_not() -> None:
+    from greyanchor.core.verification.tolerances import from_dict
+
+    own = from_dict(
+        {
+            "id": "o",
+            "criteria": [{"id": "m", "group": "all", "measure": "dl", "statistic": "max", "limit": 2.0}],
+        }
+    )
+    for size, sure in ((0.5, True), (1.97, False), (3.0, True)):
+        readings, aim = strip_off_by(size)
+        told = guard(check(readings, aim, own), 0.2)
+        assert told.sure is sure, size
+    readings, aim = strip_off_by(1.8)
+    result = check(readings, aim, own)
+    assert guard(result, 0.5).share < guard(result, 0.5, readings=9).share <= guard(result, 0.05).share == 1.0
+
+
+def test_the_guard_band_agrees_with_reading_a_print_again(room: PrintRoom) -> None:
+    """Forty real repeats with the stand-in instrument tell how often the verdict changes; the guard said so before."""
+    from greyanchor.core.verification.tolerances import from_dict
+
+    device = strips.STRIPS["full"].patches()
+    passes = [room.read(device, seed=9, reading=k, shuffle=None) for k in range(1, 42)]
+    aim = aims.from_data(room.read(device, seed=10, shuffle=None), "another print")
+    mean = np.mean([delta_e_2000(aim.lab_for(p), p.lab()).max() for p in passes])
+    own = from_dict(
+        {
+            "id": "o",
+            "criteria": [
+                {
+                    "id": "m",
+                    "group": "all",
+                    "measure": "de00",
+                    "statistic": "mean",
+                    "limit": 0.4 * float(mean),
+                }
+            ],
+        }
+    )
+    verdicts = [check(p, aim, own).verdict for p in passes]
+    seen = max(verdicts.count("pass"), verdicts.count("fail")) / len(verdicts)
+    told = guard(check(passes[0], aim, own), repeatability_of(passes[:2]))
+    assert (
+        abs(told.share - (seen if verdicts[0] == max(set(verdicts), key=verdicts.count) else 1 - seen)) < 0.25
+    )
+    assert repeatability_of(passes[:1]) is None
+
+
+def test_recipes_print_what_they_foresee_and_the_nearest_where_they_cannot(
+    room: PrintRoom, built: ProfileResult
+) -> None:
+    wanted = np.array([[46.0, 50.0, 30.0], [86.0, 3.0, 24.0], [50.0, 0.0, 0.0], [60.0, 90.0, 100.0]])
+    found = find_recipes(built.model, Separation(total_ink=2.8), wanted)
+    printed = room.truth(found.inks)
+    assert found.out_of_reach.tolist() == [False, False, False, True]
+    assert delta_e_2000(wanted, printed)[:3].max() < 1.0
+    assert delta_e_2000(found.lab, printed).max() < 1.5
+    assert (found.inks.sum(axis=1) <= 2.8 + 1e-6).all() and len(
+        find_recipes(built.model, Separation(), np.zeros((0, 3))).misses
+    ) == 0
+    random = np.random.default_rng(1)
+    other = random.random((4000, 4))
+    other = other[other.sum(axis=1) <= 2.8]
+    nearest = delta_e_2000(np.broadcast_to(wanted[3], (len(other), 3)), built.model.lab(other)).min()
+    assert found.misses[3] <= nearest + 0.01
