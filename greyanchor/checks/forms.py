@@ -21,7 +21,7 @@ _PAGES = [
     ("a4", "A4"),
     ("a3", "A3"),
     ("210x120", "210 × 120 mm, beside the job"),
-    ("330x60", "330 × 60 mm, beside the job"),
+    ("330x100", "330 × 100 mm, beside the job"),
 ]
 
 

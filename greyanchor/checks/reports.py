@@ -120,16 +120,13 @@ def label_facts(check: Check, address: str) -> LabelFacts:
         (c for c in check.criteria if c["limit"] is not None and c["value"] is not None),
         key=lambda c: -(c["value"] / c["limit"]),
     )
-    figures = [
-        (c["title"][:26], f"{c['value']:.2f} of {c['limit']:.1f} {c['unit']}") for c in limited[:_ON_LABEL]
-    ]
+    figures = [f"{c['value']:.2f} of {c['limit']:.1f} {c['unit']}  {c['title']}" for c in limited[:_ON_LABEL]]
     untested = [c["title"] for c in check.criteria if c["verdict"] == "not tested"]
     facts = [
         ("Aim", f"{check.aim_name}, {paper_text(check)}"),
         ("Tolerances", check.tolerance_title),
-        ("Made", f"{timezone.localtime(check.made_at):%-d %b %Y %H:%M}"),
+        ("Made", f"{timezone.localtime(check.made_at):%-d %b %Y %H:%M} by {_name(check.made_by)}"),
         ("Device", check.printer.name if check.printer else "none named"),
-        ("Operator", _name(check.made_by)),
     ]
     if untested:
         facts.append(("Not tested", ", ".join(untested)))

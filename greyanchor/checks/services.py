@@ -93,6 +93,7 @@ def make_check(
     mode, job = subject.mode, subject.sheet_print
     profile = subject.profile or (mode.profile if mode else None)
     tolerances, target = tolerance_set(order.tolerances), order.target(readings)
+    aim = None if order.tolerances in AGAINST_ITSELF else order.aim
     result = run(readings, target, tolerances, order.corrected, order.leave_out)
     passes = passes_of(job) if job else []
     firm = guard(result, repeatability_of(passes), max(len(passes), 1))
@@ -102,9 +103,9 @@ def make_check(
         profile=profile,
         printer=subject.printer or (mode.printer if mode else None),
         sheet_print=job,
-        aim=order.aim,
+        aim=aim,
         against=order.against,
-        aim_name=(str(order.aim) if order.aim else target.name)[:160],
+        aim_name=(str(aim) if aim else target.name)[:160],
         spots={
             name: {"lab": list(c.lab), "tints": {f"{t:g}": list(v) for t, v in c.tints.items()}}
             for name, c in order.spots.items()
@@ -133,7 +134,7 @@ def make_check(
         for f in result.findings
         if f.value is not None
     )
-    if mode is not None and profile == mode.profile and order.aim is not None:
+    if mode is not None and profile == mode.profile and aim is not None:
         _remember_on_mode(mode, made, user)
     return made
 

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-import numpy as np
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.db.models import Max, QuerySet
@@ -139,7 +138,7 @@ class Due:
     @property
     def days(self) -> int:
         """Days until it is due; negative when it is overdue."""
-        return int(np.floor((self.at - timezone.now()).total_seconds() / 86400.0))
+        return (timezone.localdate(self.at) - timezone.localdate()).days
 
 
 def dues(only_soon: bool = True) -> list[Due]:

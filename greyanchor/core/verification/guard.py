@@ -68,19 +68,18 @@ def guard(result: CheckResult, repeatability: float | None = None, readings: int
     random = np.random.default_rng(seed)
     count = max(40, min(_REPEATS, _MOST_PATCHES // max(len(result.ids), 1)))
     limited = [(i, f) for i, f in enumerate(result.findings) if f.left is not None]
-    same = np.zeros((count, len(limited)), dtype=bool)
-    whole = np.zeros(count, dtype=bool)
-    for k in range(count):
-        values, _ = judged.figures(_scattered(result.measured, spread, random))
-        passed = np.array([_passes(values[i], f.criterion.limit) for i, f in limited], dtype=bool)
-        same[k] = passed == np.array([f.verdict == "pass" for _, f in limited], dtype=bool)
-        whole[k] = bool(passed.all()) == (result.verdict == "pass")
+    if not limited:
+        return Guard(1.0, {}, found, repeatability is not None)
+    drawn = [judged.figures(_scattered(result.measured, spread, random))[0] for _ in range(count)]
+    values = np.array([[row[i] for i, _ in limited] for row in drawn], dtype=float)
+    # scatter laid over scatter lengthens differences: only its spread counts, not its bias
+    observed = np.array([f.value for _, f in limited], dtype=float)
+    values = observed + values - np.median(values, axis=0)
+    passed = values <= np.array([f.criterion.limit for _, f in limited], dtype=float)
+    same = passed == np.array([f.verdict == "pass" for _, f in limited], dtype=bool)
+    whole = passed.all(axis=1) == (result.verdict == "pass")
     shares = {f.criterion.id: float(same[:, j].mean()) for j, (_, f) in enumerate(limited)}
-    return Guard(float(whole.mean()) if limited else 1.0, shares, found, repeatability is not None)
-
-
-def _passes(value: float | None, limit: float | None) -> bool:
-    return value is not None and limit is not None and value <= limit
+    return Guard(float(whole.mean()), shares, found, repeatability is not None)
 
 
 def _scattered(lab: Array, spread: float, random: np.random.Generator) -> Array:
