@@ -265,6 +265,7 @@ def _map(canvas: Canvas, told: ReportFacts, y: float) -> float:
         8,
         soft=True,
     )
+    return y - tall * size - 13 * mm
 
 
 def _patches(canvas: Canvas, told: ReportFacts, start: int) -> None:
