@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from bench import engine
+from bench import engine, proof
 from bench.telling import missed, tell
 from greyanchor.core.charts import patches
 from greyanchor.core.colorimetry import spectra_to_lab
@@ -79,6 +79,7 @@ def _pages() -> None:
                 times.append(float(response.headers["Server-Timing"].split("dur=")[1]))
             tell(address, statistics.median(times), PAGE_GOAL_MS, "ms")
         _long_session(client)
+        proof.pages(client)
     sys.exit(1 if missed else 0)
 
 
@@ -130,6 +131,7 @@ def _addresses() -> list[str]:
     builds += [f"/builds/1/{kind.name}/part/" for kind in KINDS]
     return [
         "/", "/files/", "/media-classes/", "/restores/3/", "/modes/1/branch/faster/", "/builds/11/environment/", "/modes/", "/modes/?q=harbour", "/modes/1/", "/printers/", "/printers/1/", "/media/", "/media/1/", "/checks/",
+        "/checks/new/", "/checks/schedules/", "/checks/tolerances/", "/checks/tolerances/northlight-chart-proof/", "/checks/aims/", "/checks/aims/1/", "/checks/spots/", "/checks/strips/",
         f"/checks/{Check.objects.values_list('pk', flat=True)[0]}/", "/profiles/1/", "/profiles/1/profile.icc", "/builds/new/", *builds,
         f"/readings/{reading}/", f"/charts/{Chart.objects.order_by('-pk').values_list('pk', flat=True)[0]}/sheet-1.svg",
     ]  # fmt: skip
@@ -140,6 +142,8 @@ def main() -> int:
     for work in (engine.cmyk, engine.lab_only, engine.real_press, engine.seven, engine.solver):
         _own_process(work)
     _linearization()
+    proof.greys()
+    proof.causes()
     _own_process(_pages)
     print("\nAll goals met." if not missed else f"\nMissed: {', '.join(missed)}")
     return 1 if missed else 0

@@ -65,8 +65,7 @@ def _draw(page: Page) -> None:
     shot("start")
     for name, address in (
         ("print-modes", "/modes/"),
-        ("media", "/media/"),
-        ("new-build", "/builds/new/"),
+        ("spot-colours", "/checks/spots/?mode=1"),
     ):
         page.goto(URL + address)
         shot(name)
@@ -86,8 +85,17 @@ def _draw(page: Page) -> None:
     page.click("text=Predict a check")
     shot("prediction")
     page.goto(f"{URL}/checks/")
-    page.click("tr:has(.verdict-fail) a >> nth=0")
+    page.click("tr:has-text('Fathom Satin'):has(.verdict-fail) a >> nth=0")
+    page.wait_for_selector(".causes")
     shot("check-failing")
+    page.goto(f"{URL}/checks/?tolerances=g7-grayscale")
+    page.click("#check-rows tbody a >> nth=0")
+    page.evaluate("scrollTo(0, document.querySelector('.plot').getBoundingClientRect().top + scrollY - 90)")
+    shot("grey-balance")
+    page.goto(URL)
+    page.click("section:has-text('Drifting') td a >> nth=0")
+    page.wait_for_selector("text=over time")
+    shot("trend")
     page.goto(f"{URL}/modes/?q=contract")
     page.click("#modes tbody a >> nth=0")
     page.click("text=Open its log")
@@ -112,10 +120,6 @@ def _draw(page: Page) -> None:
     page.click("#modes tbody a >> nth=0")
     page.click("table:has-text('Found, dE00') tbody a >> nth=0")
     shot("restore")
-    page.goto(f"{URL}/files/")
-    page.set_input_files("#file", _some_file())
-    page.click("text=Look at it")
-    shot("file")
     page.goto(URL)
     page.click("text=Lightbox Film, harbour panorama: profile chart")
     page.wait_for_selector("#reading")
@@ -136,19 +140,6 @@ def _by_eye(page: Page) -> None:
     page.click("text=Match C")
     for group in page.locator("fieldset").all()[:3]:
         group.locator("input").nth(4).check()
-
-
-def _some_file() -> dict[str, object]:
-    """Readings of an ink-limit chart as CSV, made by the stand-ins."""
-    from greyanchor.core.charts.layout import lay_out
-    from greyanchor.core.charts.patches import design
-    from greyanchor.core.formats import csv_table
-    from greyanchor.core.simulation.catalogue import press_by_name
-    from greyanchor.core.simulation.standin import print_and_read
-
-    chart, _ = lay_out(design("ink-limit"), tuple("CMYK"), meta={"DESCRIPTOR": "Kelp Synthetic, ink limits"})
-    text = csv_table.dumps(print_and_read(chart, press_by_name("gannet-64/kelp-synthetic-190")))
-    return {"name": "kelp-ink-limits.csv", "mimeType": "text/csv", "buffer": text.encode()}
 
 
 if __name__ == "__main__":
