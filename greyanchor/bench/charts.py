@@ -160,26 +160,7 @@ def lay_out_confirmation(stage: Stage) -> SheetPrint:
     """The short chart through the curves that an open linearization has found."""
     if stage.kind != kinds.LINEARIZATION or stage.state != Stage.State.OPEN or not stage.result:
         raise BadInput("curves are confirmed while linearization is open and has a result")
-    build, mode = stage.build, stage.build.mode
-    curves = CurveSet.from_csv(stage.result["curves_csv"], "curves of this build")
-    splits = decided(build, kinds.INK_LIMITS).get("splits", [])
-    share = to_raw(splits)
-    environment = build.print_environment
-    plan = plan_of(build, stage.options)
-    chart = make_chart("short", short_chart(), _title(stage, "short"), environment, plan)
-    job = prepare_print(
-        chart,
-        environment,
-        lambda device: share(curves.apply(device)),
-        f"/builds/{build.pk}/#{stage.kind}",
-        mode.printer,
-        sent_channels(mode.ink_set, splits),
-        dry_minutes(mode.ink_set, mode.media),
-    )
-    stage.confirm_print = job
-    stage.result = {k: v for k, v in stage.result.items() if k != "confirm"}
-    stage.save(update_fields=["confirm_print", "result"])
-    return job
+    return _second_print(stage, "short", short_chart(), "short")
 
 
 @transaction.atomic
@@ -187,18 +168,17 @@ def lay_out_verification(stage: Stage) -> SheetPrint:
     """The grey scale strip through the curves that an open grey balance has found: a second print, to verify them."""
     if stage.kind != kinds.GREYS or stage.state != Stage.State.OPEN or not stage.result:
         raise BadInput("grey balance is verified while it is open and has a result")
+    return _second_print(stage, "grey-verification", STRIPS["grey"].patches(), "grey verification")
+
+
+def _second_print(stage: Stage, purpose: str, device: Array, subject: str) -> SheetPrint:
+    """A chart that is printed through the curves of an open stage, to see whether they hold."""
     build, mode = stage.build, stage.build.mode
-    curves = CurveSet.from_csv(stage.result["curves_csv"], "curves of this build")
+    result = dict(stage.result or {})
+    curves = CurveSet.from_csv(result["curves_csv"], "curves of this build")
     splits = decided(build, kinds.INK_LIMITS).get("splits", [])
     share, environment = to_raw(splits), build.print_environment
-    device = STRIPS["grey"].patches()
-    chart = make_chart(
-        "grey-verification",
-        device,
-        _title(stage, "grey verification"),
-        environment,
-        plan_of(build, stage.options),
-    )
+    chart = make_chart(purpose, device, _title(stage, subject), environment, plan_of(build, stage.options))
     job = prepare_print(
         chart,
         environment,
@@ -209,7 +189,7 @@ def lay_out_verification(stage: Stage) -> SheetPrint:
         dry_minutes(mode.ink_set, mode.media),
     )
     stage.confirm_print = job
-    stage.result = {k: v for k, v in stage.result.items() if k != "confirm"}
+    stage.result = {k: v for k, v in result.items() if k != "confirm"}
     stage.save(update_fields=["confirm_print", "result"])
     return job
 

@@ -12,7 +12,8 @@ from greyanchor.bench import eye, kinds, results
 from greyanchor.bench.headlines import headline
 from greyanchor.bench.inheriting import Lender, lenders
 from greyanchor.bench.models import Build, Restore, Stage, Task
-from greyanchor.bench.services import objections, voided_by
+from greyanchor.bench.objecting import objections
+from greyanchor.bench.services import voided_by
 from greyanchor.checks.models import Check
 from greyanchor.core.calibration.consequences import Cost, drying_minutes, ink_load, limit_cost
 from greyanchor.core.calibration.inklimit import moved

@@ -115,10 +115,7 @@ def start_check_print(
         aim=order.aim,
         tolerances=order.tolerances,
         corrected=order.corrected,
-        spots={
-            c.name: {"lab": list(c.lab), "tints": {f"{t:g}": list(v) for t, v in c.tints.items()}}
-            for c in spots
-        },
+        spots={c.name: c.as_dict() for c in spots},
         against=order.against,
         started_by=user,
     )
@@ -154,10 +151,7 @@ def order_of(found: CheckPrint) -> Order:
 
 def spots_from(told: dict[str, Any]) -> dict[str, SpotColour]:
     """Spot colours from the plain values kept with a check."""
-    return {
-        name: SpotColour(name, tuple(v["lab"]), {float(t): tuple(lab) for t, lab in v["tints"].items()})
-        for name, v in told.items()
-    }
+    return {name: SpotColour.from_dict(name, colour) for name, colour in told.items()}
 
 
 def on_pass_finished(sender: Any, reading_pass: ReadingPass, **_: Any) -> None:

@@ -106,10 +106,7 @@ def make_check(
         aim=aim,
         against=order.against,
         aim_name=(str(aim) if aim else target.name)[:160],
-        spots={
-            name: {"lab": list(c.lab), "tints": {f"{t:g}": list(v) for t, v in c.tints.items()}}
-            for name, c in order.spots.items()
-        },
+        spots={name: colour.as_dict() for name, colour in order.spots.items()},
         tolerances=order.tolerances,
         tolerance_data=tolerances.as_dict(),
         corrected=order.corrected,

@@ -75,7 +75,7 @@ def save_spot(
 ) -> SpotRecord:
     """Write a colour into a record, with who did it."""
     record.lightness, record.a, record.b = colour.lab
-    record.tints = {f"{t:g}": list(lab) for t, lab in sorted(colour.tints.items())}
+    record.tints = colour.as_dict()["tints"]
     record.source = source[:200]
     record.version = record.version + 1 if record.pk else 1
     record._history_user = user

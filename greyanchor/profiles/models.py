@@ -196,5 +196,4 @@ class SpotRecord(models.Model):
     @property
     def colour(self) -> SpotColour:
         """The colour as the core knows it."""
-        tints = {float(t): (float(v[0]), float(v[1]), float(v[2])) for t, v in self.tints.items()}
-        return SpotColour(self.name, (self.lightness, self.a, self.b), tints)
+        return SpotColour.from_dict(self.name, {"lab": (self.lightness, self.a, self.b), "tints": self.tints})

@@ -19,8 +19,9 @@ from greyanchor.bench import kinds
 from greyanchor.bench.beginning import derive_faster, start_build
 from greyanchor.bench.charts import lay_out_confirmation, lay_out_stage, lay_out_verification
 from greyanchor.bench.models import Build, Stage
+from greyanchor.bench.objecting import objections
 from greyanchor.bench.restoring import print_confirmation, start_restore, use_curves
-from greyanchor.bench.services import accept_stage, objections
+from greyanchor.bench.services import accept_stage
 from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.charts.patches import design
 from greyanchor.core.colorimetry import Array

@@ -7,6 +7,7 @@ import io
 import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -57,6 +58,20 @@ class SpotColour:
                 raise BadInput(f"{self.name}: {lab} is no Lab colour")
         if any(not 0 < t < 100 for t in self.tints):
             raise BadInput(f"{self.name}: tints lie between 0 and 100 %")
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values that `from_dict` reads."""
+        return {
+            "lab": list(self.lab),
+            "tints": {f"{t:g}": list(lab) for t, lab in sorted(self.tints.items())},
+        }
+
+    @classmethod
+    def from_dict(cls, name: str, told: Mapping[str, Any]) -> SpotColour:
+        """A colour from what `as_dict` gives."""
+        tints = {float(t): (float(v[0]), float(v[1]), float(v[2])) for t, v in told["tints"].items()}
+        lab = told["lab"]
+        return cls(name, (float(lab[0]), float(lab[1]), float(lab[2])), tints)
 
     def aim(self, tint: float, paper: npt.ArrayLike = USUAL_PAPER) -> Array:
         """Lab (3,) of a tint in percent: measured where it was given, else by SCTV on `paper` (Lab).
