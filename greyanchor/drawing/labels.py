@@ -52,14 +52,15 @@ def label_pdf(told: LabelFacts, size: str) -> bytes:
     text_width = width - 2 * margin - (0 if tall else side + 2 * mm)
     y = _verdict(canvas, told, margin, height - margin, text_width)
     least = margin + (side + 2 * mm if tall else 0)
-    size_pt = 6.2 if height < 40 * mm else 9.0 if tall else 7.4
+    size_pt = 5.9 if height < 40 * mm else 9.0 if tall else 7.4
     indent = 2.7 * size_pt * mm
     lines: list[tuple[str, str]] = []
     for label, text in told.facts:
         wrapped = simpleSplit(plain(text), "Helvetica", size_pt, text_width - indent)[:2]
         lines += [(label if i == 0 else "", part) for i, part in enumerate(wrapped)]
     room = int((y - least) / (1.28 * size_pt))
-    lines = lines[: max(room - min(len(told.figures), 3), 0)]
+    kept = min(len(told.figures), 1 if height < 40 * mm else 3)
+    lines = lines[: max(room - kept, 0)]
     for label, text in lines:
         canvas.setFillGray(0.35)
         canvas.setFont("Helvetica", size_pt)
