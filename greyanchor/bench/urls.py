@@ -56,6 +56,7 @@ urlpatterns = [
         name="refinement-act",
     ),
     path("modes/<int:pk>/restore/", views_restore.restore_start, name="restore-start"),
+    path("modes/<int:pk>/baseline-aim/", views_restore.baseline_aim, name="baseline-aim"),
     path("restores/<int:pk>/", views_restore.restore_page, name="restore"),
     re_path(
         r"^restores/(?P<pk>\d+)/(?P<act>print|read|upload|confirm|use|close)/$",

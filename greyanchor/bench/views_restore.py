@@ -8,12 +8,14 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from greyanchor.bench import queries, restoring
-from greyanchor.bench.models import Restore
+from greyanchor.bench.models import Baseline, Restore
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import PrintMode
 from greyanchor.measuring.printing import print_on_standin
 from greyanchor.measuring.services import start_pass
 from greyanchor.measuring.views import take_file
+from greyanchor.profiles.aims import keep_aim
+from greyanchor.profiles.models import AimRecord
 
 
 def _restore(pk: int) -> Restore:
@@ -71,3 +73,23 @@ def restore_act(request: HttpRequest, pk: int, act: str) -> HttpResponse:
     except BadInput as error:
         messages.error(request, f"{error.sentence} Nothing was changed.")
     return redirect("restore", pk=pk)
+
+
+@require_POST
+def baseline_aim(request: HttpRequest, pk: int) -> HttpResponse:
+    """Make an aim of a mode's baseline: its short chart as it read on the day its curves were accepted."""
+    mode = get_object_or_404(PrintMode, pk=pk)
+    found = Baseline.objects.filter(mode=mode).first()
+    try:
+        if found is None:
+            raise BadInput(f"{mode.name} has no baseline: its curves were not made from readings of its own")
+        name = f"{mode.name}, baseline of {found.taken_at:%-d %B %Y}"
+        source = "confirmed by a print" if found.confirmed else "foretold from the ramps"
+        made = keep_aim(
+            name[:120], found.text.encode(), "baseline.txt", source, request.user, AimRecord.Kind.MODE
+        )
+    except BadInput as error:
+        messages.error(request, error.sentence)
+        return redirect("mode", pk=pk)
+    messages.success(request, f"{made} is an aim now.")
+    return redirect("aim", pk=made.pk)

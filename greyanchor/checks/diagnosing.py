@@ -96,8 +96,10 @@ def _step(check: Check, cause: Cause) -> dict[str, str]:
             "white": "Calibrate on the white tile, then read again",
             "condition": "Read again as the aim was read",
         }[cause.key]
-        address = reverse("reading", args=[read.pk]) if read and read.rows.exists() else again
-        return {"words": words, "address": address}
+        if job is None or read is None or not read.rows.exists():
+            return {"words": words, "address": again}
+        rows = f"?rows={','.join(map(str, cause.rows))}" if cause.rows and "/prints/" in job.origin else ""
+        return {"words": words, "address": f"{job.origin}{rows}"}
     if mode is None:
         return {"words": "Print the strip again and check it", "address": again}
     if cause.key == "paper":

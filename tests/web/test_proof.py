@@ -17,7 +17,9 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.utils import timezone
 
+from greyanchor.bench.models import Baseline
 from greyanchor.checks import services, sets, trends
+from greyanchor.checks.diagnosing import _step
 from greyanchor.checks.models import (
     Check,
     CheckFigure,
@@ -35,11 +37,13 @@ from greyanchor.core.formats import cgats
 from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.core.readings import ReadingSet
 from greyanchor.core.verification import northlight
+from greyanchor.core.verification.diagnosis import Cause
 from greyanchor.drawing.labels import SIZES
 from greyanchor.library.models import Media, Printer, PrintMode
 from greyanchor.library.services import Outdated, set_standin
-from greyanchor.measuring.printing import standin_reading
-from greyanchor.measuring.services import keep_whole_pass
+from greyanchor.measuring.models import SheetPrint
+from greyanchor.measuring.printing import dry_on_standin, standin_reading
+from greyanchor.measuring.services import calibrate_white, keep_whole_pass, read_row, start_pass
 from greyanchor.profiles.models import AimRecord, SpotRecord
 from greyanchor.profiles.services import keep_profile
 from tests.conftest import PrintRoom
@@ -365,6 +369,51 @@ def test_the_readings_of_a_check_and_a_profile_and_a_list_become_aims(
         client.post("/checks/aims/add/", {"name": kind, "file": SimpleUploadedFile(name, data)})
         assert AimRecord.objects.get(name=kind).kind == kind
         assert client.get(f"/checks/aims/{AimRecord.objects.get(name=kind).pk}/").status_code == 200
+
+
+def test_the_baseline_of_a_mode_becomes_an_aim(
+    client: Client, mode: PrintMode, room: PrintRoom, user: User
+) -> None:
+    from greyanchor.core.calibration.restore import short_chart
+
+    assert "no baseline" in client.post(f"/modes/{mode.pk}/baseline-aim/", follow=True).content.decode()
+    seen = room.read(short_chart(), seed=21)
+    Baseline.objects.create(
+        mode=mode, text=cgats.dumps(seen), curves=mode.curves, environment_hash="x", confirmed=True
+    )
+    client.post(f"/modes/{mode.pk}/baseline-aim/")
+    record = AimRecord.objects.get(kind="mode")
+    again = room.read(short_chart(), seed=22)
+    check = make_check(Subject(mode), again, Order(record, ISO), user)
+    mean = next(c["value"] for c in check.criteria if c["id"] == "mean")
+    assert 0.0 < mean < 0.8 and check.aim == record
+
+
+def test_the_next_step_after_misread_rows_leads_to_reading_them_again(
+    client: Client, mode: PrintMode, aim: AimRecord, user: User
+) -> None:
+    found = print_strip(client, mode, aim)
+    dry_on_standin(found.sheet_print_id)
+    current = start_pass(SheetPrint.objects.get(pk=found.sheet_print_id), user)
+    calibrate_white(current.pk)
+    for row in (1, 2, 3):
+        while not read_row(current.pk, row).kept:
+            pass
+    found.refresh_from_db()
+    check = Check.objects.get(pk=found.made_check_id)
+    step = _step(check, Cause("rows", "Row 2 misread", "", 1.0, 0.0, rows=(2,)))
+    assert step == {"words": "Read row 2 again", "address": f"/checks/prints/{found.pk}/?rows=2"}
+    assert "Read row 2 again" in client.get(step["address"]).content.decode()
+    answer = client.post(f"/checks/prints/{found.pk}/reopen/", {"rows": "2"})
+    current.refresh_from_db()
+    assert (
+        answer["Location"] == f"/readings/{current.pk}/"
+        and current.state == "open"
+        and current.rows.count() == 2
+    )
+    while not read_row(current.pk, 2).kept:
+        pass
+    assert Check.objects.filter(sheet_print=found.sheet_print).count() == 2
 
 
 def test_a_strip_described_by_a_file_can_be_printed(
