@@ -79,11 +79,11 @@ def _told(check: Check, cause: Cause) -> dict[str, Any]:
         "title": cause.title,
         "evidence": cause.evidence,
         "explains": round(100.0 * cause.explains),
-        "step": _step(check, cause),
+        "step": next_step(check, cause),
     }
 
 
-def _step(check: Check, cause: Cause) -> dict[str, str]:
+def next_step(check: Check, cause: Cause) -> dict[str, str]:
     """The next step as words and an address, by cause."""
     mode, job = check.mode, check.sheet_print
     read = job.passes.order_by("-number").first() if job else None

@@ -19,7 +19,7 @@ from django.utils import timezone
 
 from greyanchor.bench.models import Baseline
 from greyanchor.checks import services, sets, trends
-from greyanchor.checks.diagnosing import _step
+from greyanchor.checks.diagnosing import next_step
 from greyanchor.checks.models import (
     Check,
     CheckFigure,
@@ -401,7 +401,7 @@ def test_the_next_step_after_misread_rows_leads_to_reading_them_again(
             pass
     found.refresh_from_db()
     check = Check.objects.get(pk=found.made_check_id)
-    step = _step(check, Cause("rows", "Row 2 misread", "", 1.0, 0.0, rows=(2,)))
+    step = next_step(check, Cause("rows", "Row 2 misread", "", 1.0, 0.0, rows=(2,)))
     assert step == {"words": "Read row 2 again", "address": f"/checks/prints/{found.pk}/?rows=2"}
     assert "Read row 2 again" in client.get(step["address"]).content.decode()
     answer = client.post(f"/checks/prints/{found.pk}/reopen/", {"rows": "2"})

@@ -8,7 +8,8 @@ from greyanchor.core.verification.shipped import SHIPPED
 
 def fill(apps, schema_editor):
     Check, Figure = apps.get_model("checks", "Check"), apps.get_model("checks", "CheckFigure")
-    for check in Check.objects.filter(seal="").select_related("mode", "aim").iterator(chunk_size=50):
+    for pk in list(Check.objects.filter(seal="").values_list("pk", flat=True)):
+        check = Check.objects.select_related("mode", "aim").get(pk=pk)
         shipped = SHIPPED.get(check.tolerances)
         check.tolerance_data = shipped.as_dict() if shipped else {}
         check.aim_name = f"{check.aim.name}, edition {check.aim.edition}" if check.aim else ""
