@@ -34,6 +34,15 @@ PrintMode.objects.create(name="Harbour proof", printer=printer, ink_set=printer.
     limits={c: 100 * v for c, v in room.limits.items()}, curves=room.curves.to_csv(),
     profile=keep_profile(result, "Harbour proof", 4, options, {}, None))
 """
+GREYS = """
+import django; django.setup()
+from django.contrib.auth.models import User
+from greyanchor.bench import kinds
+from greyanchor.profiles.models import AimRecord
+from greyanchor.web import demo
+plan = demo.Plan("Grey proof", "Petrel 44", "Harbour Proof Semimatt 235", 8, kinds.GREYS, greys=True)
+demo._carry_out(plan, {u.username: u for u in User.objects.all()}, AimRecord.objects.get().pk)
+"""
 FAULT = """
 import django; django.setup()
 from greyanchor.library.models import Printer
@@ -53,25 +62,10 @@ def prepared(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 def test_greys_are_calibrated_printed_again_and_verified(page: Page, server: Server) -> None:
+    server.run(GREYS)
     sign_in(page, server)
-    press(page, "New build")
-    page.get_by_label("Printer").select_option(label="Petrel 44")
-    page.get_by_label("Ink set").select_option(label="Tarn pigment")
-    page.get_by_label("Media").select_option(label="Harbour Proof Semimatt 235")
-    page.get_by_label("Name of the print mode").fill("Grey proof")
-    page.get_by_label("Balance greys to G7 after linearization").check()
-    press(page, "Freeze these and start")
-    page.wait_for_selector("text=The environment is frozen")
-    print_and_read(page, 2)
-    press(page, "Accept limits")
-    page.wait_for_selector("text=Ink limits accepted.")
-    print_and_read(page, 2)
-    press(page, "Lay out the confirming chart")
-    page.wait_for_selector("text=Confirming print, through the curves")
-    print_and_read(page, 2)
-    press(page, "Accept curves")
-
-    page.wait_for_selector("text=Linearization accepted.")
+    press(page, "Grey proof")
+    page.locator("#grey-balance").wait_for()
     print_and_read(page, 2)
     stage = page.locator("#grey-balance")
     expect(stage).to_contain_text("So far this is calibration alone.")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -36,12 +37,17 @@ class Shop:
     sent: np.ndarray
 
 
+@lru_cache(maxsize=1)
+def _aim() -> aims.Aim:
+    return aims.load("northlight-coated")
+
+
 def open_shop(name: str) -> Shop:
     room = make_room(name)
     settings = ProfileSettings(Separation(total_ink=2.8), title=name, sizes=TableSizes(13, 17, 25, 17, 13))
     profile = icc.loads(build_profile(room.read(patches.profile_patches(500, 2.8)), settings).data)
     strip, _ = lay_out(patches.control_strip(), CMYK, "120x110")
-    sent = strip_through_profile(strip, aims.load("northlight-coated"), profile, corrected=True)
+    sent = strip_through_profile(strip, _aim(), profile, corrected=True)
     return Shop(room, profile, strip, sent.values())
 
 
@@ -114,7 +120,7 @@ def plant(fault: str, number: int, shops: list[Shop]) -> Strip:
 
 def _through_another(shop: Shop, shops: list[Shop], number: int, seed: int) -> ReadingSet:
     """The strip through the profile of another press, or with another intent than it should have."""
-    aim = aims.load("northlight-coated").lab_for(shop.strip)
+    aim = _aim().lab_for(shop.strip)
     paper = shop.strip.values().max(axis=1) < 1e-6
     if number % 3 == 0:
         other = shops[(number + 1) % len(shops)]

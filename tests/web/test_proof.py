@@ -17,7 +17,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.utils import timezone
 
-from greyanchor.bench.models import Baseline
+from greyanchor.bench.models import Baseline, Build
 from greyanchor.checks import services, sets, trends
 from greyanchor.checks.diagnosing import next_step
 from greyanchor.checks.models import (
@@ -47,7 +47,7 @@ from greyanchor.measuring.services import calibrate_white, keep_whole_pass, read
 from greyanchor.profiles.models import AimRecord, SpotRecord
 from greyanchor.profiles.services import keep_profile
 from tests.conftest import PrintRoom
-from tests.web.conftest import CHOICES
+from tests.web.conftest import CHOICES, accept, found_limits, read_stage, stage_of
 
 ISO = "iso12647-7:2016"
 
@@ -258,6 +258,25 @@ def test_a_strip_without_what_it_needs_is_refused(
     assert answer.status_code == 422 and "has no profile" in answer.content.decode()
     assert client.post("/checks/strip/", {**data, "kind": "own:99", "through": "curves"}).status_code == 422
     assert not CheckPrint.objects.exists()
+
+
+# --- grey balance in the log ---------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("asked", [True, False])
+def test_grey_balance_is_a_stage_for_builds_that_ask_for_it(
+    client: Client, printer: Printer, media: Media, user: User, asked: bool
+) -> None:
+    form = {**CHOICES, "name": "Greys", "printer": printer.pk, "ink_set": printer.ink_sets.get().pk, "media": media.pk, "method": "strip",
+            "page": "a4", "dots": 1}  # fmt: skip
+    client.post("/builds/new/", {**form, "greys": "on"} if asked else form)
+    build = Build.objects.get()
+    accept(build, "ink-limits", user, found_limits(read_stage(build, "ink-limits", user)))
+    read_stage(build, "linearization", user)
+    accept(build, "linearization", user, {}, "curves are confirmed elsewhere")
+    greys = stage_of(build, "grey-balance")
+    assert greys.state == ("open" if asked else "accepted") and greys.source == ("" if asked else "skipped")
+    assert stage_of(build, "total-ink").state == ("waiting" if asked else "open")
 
 
 # --- sets, aims, strips ------------------------------------------------------------------------
