@@ -39,9 +39,9 @@ def test_a_wet_sheet_a_killed_server_and_a_misread_row_by_keyboard(page: Page, s
     page.wait_for_load_state("load")
     page.keyboard.press("w")
     page.wait_for_selector("text=White calibration done")
-    while "3 of 5 rows" not in page.locator("#reading").inner_text():
+    while "3 of 5 rows" not in (before := page.locator("#reading").inner_text()):
         page.keyboard.press("Space")
-        page.wait_for_timeout(150)
+        page.wait_for_function("b => document.querySelector('#reading').innerText !== b", arg=before)
     address = page.url
     server.kill()
     # a row misread the way nobody noticed, in the rows that were kept
