@@ -1,0 +1,57 @@
+"""Data from before proof was kept in full are brought along: older checks and older builds."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+OLDER = """
+import django; django.setup()
+from django.core.management import call_command
+from django.db import connection
+from django.db.migrations.executor import MigrationExecutor
+then = [("checks", "0001_initial"), ("bench", "0004_stage_profile"), ("profiles", "0003_refining"), ("library", "0002_bench_in_full"),
+        ("measuring", "0002_bench_in_full"), ("auth", "0012_alter_user_first_name_max_length")]
+executor = MigrationExecutor(connection)
+executor.migrate(then)
+old = executor.loader.project_state(then).apps.get_model
+user = old("auth", "User").objects.create(username="x")
+printer = old("library", "Printer").objects.create(name="p", model="p", site=old("library", "Site").objects.create(name="s"), width_mm=100)
+media = old("library", "Media").objects.create(name="m", media_class=old("library", "MediaClass").objects.create(name="c"), maker="x", weight=100,
+    thickness=100, width_mm=1000, brightener="none")
+ink = old("library", "InkSet").objects.create(name="i", channels=list("CMYK"))
+mode = old("library", "PrintMode").objects.create(name="mode", printer=printer, ink_set=ink, media=media, environment_hash="h")
+aim = old("profiles", "AimRecord").objects.create(name="a", source="s", data=b"x")
+for k in range(3):
+    old("checks", "Check").objects.create(mode=mode, aim=aim, tolerances="iso12647-7:2016", verdict="pass", summary="s", readings="r",
+        readings_hash="h", criteria=[{"id": "mean", "value": 1.0 + k, "limit": 2.5}], result={"ids": [], "aim": [], "measured": []})
+for done in (1, 3):
+    build = old("bench", "Build").objects.create(mode=mode, owner=user, environment={}, environment_hash="h")
+    for i, kind in enumerate(["ink-limits", "linearization", "total-ink", "profile-chart", "profile", "check", "release"]):
+        state = "accepted" if i < done else "open" if i == done else "waiting"
+        old("bench", "Stage").objects.create(build=build, position=i, kind=kind, state=state)
+call_command("migrate", verbosity=0)
+from greyanchor.bench.models import Build
+from greyanchor.checks.models import Check, CheckFigure
+for check in Check.objects.all():
+    assert check.is_unchanged and check.aim_name == "a, edition 1" and check.printer.name == "p"
+    assert check.tolerance_data["edition"] == "2016"
+assert sorted(CheckFigure.objects.values_list("value", flat=True)) == [1.0, 2.0, 3.0]
+for build, state in zip(Build.objects.order_by("pk"), ("waiting", "accepted")):
+    stages = list(build.stages.all())
+    assert [s.position for s in stages] == list(range(8)) and stages[2].kind == "grey-balance"
+    assert stages[2].state == state and (stages[2].source == "skipped") == (state == "accepted"), state
+print("brought along")
+"""
+
+
+def test_older_checks_get_seals_and_figures_and_older_builds_their_stage(tmp_path: Path) -> None:
+    environment = {
+        **os.environ,
+        "GREYANCHOR_HOME": str(tmp_path),
+        "DJANGO_SETTINGS_MODULE": "greyanchor.config.settings",
+    }
+    done = subprocess.run([sys.executable, "-c", OLDER], env=environment, capture_output=True, text=True)
+    assert done.stdout.strip() == "brought along", done.stderr[-2000:]
