@@ -159,3 +159,10 @@ def test_cxf_without_names_values_or_matching_channels_is_refused_by_patch() -> 
             )
     named = cxf.loads((head + f"<Object Id='x7'>{lab}</Object><Object>{lab}</Object></ObjectCollection></Resources></CxF>").encode())  # fmt: skip
     assert named.ids == ("x7", "2")
+
+
+def test_a_wavelength_that_is_no_number_is_refused_with_its_line() -> None:
+    chart = ReadingSet(("1",), spectra=np.full((1, 36), 0.5))
+    text = cxf.dumps(chart)
+    with pytest.raises(BadInput, match=r"line \d+: StartWL: '/80'"):
+        cxf.loads(text.replace('StartWL="380"', 'StartWL="/80"').encode(), "x.cxf")

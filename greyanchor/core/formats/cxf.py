@@ -209,7 +209,7 @@ def _specifications(root: _Node) -> dict[str, _Specification]:
         found = re.search(r"M([0-3])(?!\d)", told)
         span = next(iter(item.all("WavelengthRange")), None)
         numbers = [
-            float(span.attributes[k]) if span is not None and k in span.attributes else None
+            _wavelength(span, k) if span is not None and k in span.attributes else None
             for k in ("StartWL", "Increment")
         ]
         out[item.attributes.get("Id", "")] = _Specification(
@@ -300,7 +300,8 @@ def _spectrum(node: _Node, specifications: dict[str, _Specification]) -> Array:
     if not len(values) or not np.isfinite(values).all():
         raise BadInput("ReflectanceSpectrum is empty or not finite", line=node.line)
     told = specifications.get(node.attributes.get("ColorSpecification", ""))
-    start = float(node.attributes.get("StartWL") or (told.start if told else None) or 380.0)
+    here = _wavelength(node, "StartWL") if node.attributes.get("StartWL") else None
+    start = here or (told.start if told else None) or 380.0
     step = (told.step if told else None) or _likely_step(len(values), start)
     nm = start + step * np.arange(len(values))
     if len(values) < 8 or nm[0] > 420 or nm[-1] < 680:
@@ -310,6 +311,17 @@ def _spectrum(node: _Node, specifications: dict[str, _Specification]) -> Array:
     if len(nm) == len(WAVELENGTHS) and (nm == WAVELENGTHS).all():
         return values[None]
     return resample_spectra(values[None], nm)
+
+
+def _wavelength(node: _Node, name: str) -> float:
+    """An attribute in nanometres; `BadInput` with its line for anything else."""
+    try:
+        value = float(node.attributes[name])
+    except ValueError:
+        value = float("nan")
+    if not 100.0 <= value <= 3000.0 and not (name != "StartWL" and 0.0 < value <= 3000.0):
+        raise BadInput(f"{name}: {node.attributes[name]!r} is no wavelength in nanometres", line=node.line)
+    return value
 
 
 def _likely_step(count: int, start: float) -> float:
