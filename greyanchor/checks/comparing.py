@@ -12,6 +12,7 @@ from django.db.models import QuerySet
 from greyanchor.checks.models import Check
 from greyanchor.checks.sets import tolerance_set
 from greyanchor.checks.trends import last_restore
+from greyanchor.core.characterization.model import FitReport
 from greyanchor.core.colorimetry import delta_e_2000
 from greyanchor.core.errors import BadInput
 from greyanchor.core.verification.check import CheckResult
@@ -113,7 +114,7 @@ def _patches(a: Check, b: Check) -> dict[str, Any]:
     worst = np.argsort(-apart, kind="stable")[:5]
     return {
         "apart": {
-            "patches": len(both), "mean": float(apart.mean()), "p95": float(np.percentile(apart, 95)), "max": float(apart.max()),
+            "patches": len(both), **FitReport.of(apart).as_dict(),
             "of": len(a.result["ids"]),
         },
         "map": patch_map(ids, first, second, rows, columns, frozenset(ids[i] for i in worst), apart),

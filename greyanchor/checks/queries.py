@@ -13,6 +13,7 @@ from greyanchor.checks.models import Check
 from greyanchor.checks.services import amended, criterion_facts, patch_facts, summary_of
 from greyanchor.checks.sets import all_keys, tolerance_set
 from greyanchor.core import g7
+from greyanchor.core.verification.guard import SURE
 from greyanchor.core.verification.predict import OUT_OF_REACH, predict
 from greyanchor.drawing.colours import hex_colours
 from greyanchor.drawing.patches import patch_map
@@ -68,7 +69,7 @@ def check_view(check: Check) -> dict[str, Any]:
     """Criteria, patch map, worst patches and grey views of a check, ready for a page."""
     other = check.other_paper.get("values", {})
     criteria = [
-        {**c, "other": other.get(c["id"]), "again": check.guard.get("criteria", {}).get(c["id"])}
+        {**c, "other": other.get(c["id"]), "close": check.guard.get("criteria", {}).get(c["id"], 1.0) < SURE}
         for c in check.criteria
     ]
     return {

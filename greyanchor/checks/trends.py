@@ -15,8 +15,8 @@ from greyanchor.checks.models import Check, CheckFigure, Drift, Schedule
 from greyanchor.core.verification.trend import RULES, Trend, control
 from greyanchor.library.models import PrintMode
 
-#: checks that a trend looks back on, and days within which a forecast crossing is told on the start page
-LOOK_BACK, SOON = 400, 90
+#: days within which a forecast crossing is told on the start page
+SOON = 90
 #: days before a check is due that it is told
 DUE_SOON = 2
 

@@ -17,7 +17,7 @@ from greyanchor.checks.models import Check, Schedule
 from greyanchor.checks.sets import all_keys, tolerance_set
 from greyanchor.core.errors import BadInput
 from greyanchor.core.verification.tolerances import MEASURES
-from greyanchor.core.verification.trend import RULES
+from greyanchor.core.verification.trend import FEWEST_POINTS, RULES
 from greyanchor.drawing.proof import trend_view
 from greyanchor.library.models import Printer, PrintMode, Site
 from greyanchor.profiles.models import AimRecord
@@ -73,7 +73,7 @@ def trend_page(request: HttpRequest) -> HttpResponse:
     context = {
         "told": told, "criterion": criterion, "question": question, "of": request.GET.get("of", ""), "unit": unit,
         "plot": trend_view(told.days, told.values, told.trend, told.limit, unit, criterion.title) if told.values else "",
-        "points": points[::-1][:_ROWS], "rules": RULES, "restored": restored, "since": since,
+        "points": points[::-1][:_ROWS], "rules": RULES, "fewest": FEWEST_POINTS, "restored": restored, "since": since,
         "criteria": tolerance_set(question.tolerances).criteria, "sets": all_keys(), "here": "trends", **_subjects(),
         "query": request.GET.urlencode(),
     }  # fmt: skip

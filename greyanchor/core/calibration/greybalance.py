@@ -232,15 +232,3 @@ def on_top(curves: CurveSet, beneath: CurveSet) -> CurveSet:
             [np.interp(curves.outputs[i], grid, beneath.outputs[i]) for i in range(len(curves.channels))]
         ),
     )
-
-
-def printed_scale(readings: ReadingSet) -> tuple[Array, Array, Array, Array]:
-    """The two grey scales of a print: tones and Lab (n, 3) of CMY, tones and Lab of K, rising, repeats averaged."""
-    device, lab = readings.values(), readings.lab()
-    out: list[Array] = []
-    for mask, column in ((is_cmy_step(device), 0), (is_k_step(device), 3)):
-        levels, group = np.unique(np.round(device[mask, column], 3), return_inverse=True)
-        count = np.bincount(group.reshape(-1))
-        mean = np.stack([np.bincount(group.reshape(-1), lab[mask][:, k]) / count for k in range(3)], axis=1)
-        out += [levels, mean]
-    return out[0], out[1], out[2], out[3]

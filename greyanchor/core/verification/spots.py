@@ -12,8 +12,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from greyanchor.core.colorimetry import Array, lab_to_xyz
-from greyanchor.core.density import sctv
+from greyanchor.core.colorimetry import Array
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, cxf
 from greyanchor.core.readings import ReadingSet
@@ -197,9 +196,3 @@ def _plain(head: str) -> str:
 
 def _number(text: str, part: str) -> float:
     return float(text.strip().rstrip("%").replace(",", ".") if part != "," else text.strip().rstrip("%"))
-
-
-def measured_tone(spot: SpotColour, lab: npt.ArrayLike, paper: npt.ArrayLike) -> float:
-    """SCTV (percent, ISO 20654) of a colour between `paper` and the solid of `spot`; all Lab."""
-    xyz = lab_to_xyz(np.array([lab, paper, spot.lab], dtype=float))
-    return float(sctv(xyz[:1], xyz[1], xyz[2])[0])

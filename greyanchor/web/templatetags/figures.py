@@ -43,7 +43,7 @@ def listed(value: Any) -> str:
 
 
 @register.filter
-def lookup(mapping: dict[str, Any], key: str) -> Any:
+def lookup(mapping: dict[Any, Any], key: Any) -> Any:
     """The value of a key that is itself a variable."""
     return mapping.get(key, "")
 
@@ -90,12 +90,6 @@ def verdict(value: str) -> SafeString:
 def words(text: str) -> list[str]:
     """A text as its words."""
     return text.split()
-
-
-@register.filter
-def get(mapping: dict[Any, Any], key: Any) -> Any:
-    """The value of a key of any type."""
-    return mapping.get(key, "")
 
 
 @register.filter
