@@ -1,0 +1,19 @@
+"""Packs: print modes with everything they need in one ZIP that any program can read. docs/pack-format.md tells the format.
+
+`archive` opens and writes ZIP files that nobody vouches for, `manifest` holds the schema and checks a
+manifest against it and against the files, `loose` reads profiles that came without a pack.
+"""
+
+from greyanchor.core.packs.archive import Archive, write_archive
+from greyanchor.core.packs.manifest import FORMAT, SCHEMA_VERSION, Pack, dump_pack, read_pack, schema
+
+__all__ = [
+    "FORMAT",
+    "SCHEMA_VERSION",
+    "Archive",
+    "Pack",
+    "dump_pack",
+    "read_pack",
+    "schema",
+    "write_archive",
+]
