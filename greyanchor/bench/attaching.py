@@ -14,9 +14,11 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
 from greyanchor.core.profiling.attached import examine
 from greyanchor.measuring.services import averaged
+from greyanchor.profiles.roles import MAKE, needs
 from greyanchor.profiles.services import keep_attached
 
 
+@needs(MAKE)
 @transaction.atomic
 def attach_profile(stage: Stage, data: bytes, name: str, user: AbstractBaseUser) -> Stage:
     """Examine a profile against this build's readings and total ink, and make it the stage's result."""

@@ -10,8 +10,10 @@ from django.db import transaction
 from greyanchor.bench import kinds
 from greyanchor.bench.models import Stage, Task
 from greyanchor.core.errors import BadInput
+from greyanchor.profiles.roles import MAKE, needs
 
 
+@needs(MAKE)
 @transaction.atomic
 def start_profile(stage: Stage, settings: dict[str, Any], user: AbstractBaseUser) -> Task:
     """Queue the building of a profile; one at a time for each stage."""

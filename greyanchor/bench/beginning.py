@@ -13,8 +13,10 @@ from greyanchor.bench.services import go_on, keep_from_base, open_stage
 from greyanchor.core.charts.layout import check_travel
 from greyanchor.core.environment import PrintEnvironment
 from greyanchor.core.errors import BadInput
+from greyanchor.library.keeping import signed
 from greyanchor.library.models import InkSet, Media, Printer, PrintMode
-from greyanchor.library.services import signed
+from greyanchor.library.settings_held import own_values, preset_for
+from greyanchor.profiles.roles import MAKE, needs
 
 #: stages that each kind of branch keeps from the build it rests on
 KEEPS = {
@@ -32,6 +34,7 @@ WHY = {
 }
 
 
+@needs(MAKE)
 @transaction.atomic
 def start_build(
     name: str,
@@ -76,6 +79,9 @@ def _new_mode(
         environment=environment.as_dict(),
         environment_hash=environment.content_hash(),
         derived_from=derived_from,
+        made_by=user,
+        preset=derived_from.preset if derived_from else preset_for(printer, media),
+        handling=derived_from.handling if derived_from else own_values(printer, media, environment.as_dict()),  # type: ignore[arg-type]
     )
     signed(mode, user, why).save()
     return mode
@@ -119,6 +125,7 @@ def _none_going_on(mode: PrintMode) -> None:
         )
 
 
+@needs(MAKE)
 @transaction.atomic
 def derive_faster(mode: PrintMode, name: str, passes: int, direction: str, user: AbstractBaseUser) -> Build:
     """A faster mode from a slow one: the same environment with fewer passes, and the slow one's ink limits."""
@@ -138,6 +145,7 @@ def derive_faster(mode: PrintMode, name: str, passes: int, direction: str, user:
     return _branch(build, user)
 
 
+@needs(MAKE)
 @transaction.atomic
 def renew(mode: PrintMode, purpose: str, user: AbstractBaseUser) -> Build:
     """A new profile, or refined limits, for a mode in use; the mode changes only when it is released again."""

@@ -28,6 +28,7 @@ from greyanchor.measuring.printing import ReadingPlan, make_chart, prepare_print
 from greyanchor.measuring.services import averaged
 from greyanchor.profiles.models import AimRecord, Profile, ProposedPatches
 from greyanchor.profiles.queries import aim_of
+from greyanchor.profiles.roles import MAKE, needs
 
 #: the tolerance set that grey balance is verified under
 VERIFIED_UNDER = "g7-grayscale"
@@ -82,6 +83,7 @@ def plan_of(build: Build, options: dict[str, Any]) -> ReadingPlan:
     return plan
 
 
+@needs(MAKE)
 @transaction.atomic
 def lay_out_stage(stage: Stage, options: dict[str, Any]) -> SheetPrint:
     """Design and keep the stage's chart; an earlier chart and its readings are set aside in the log."""
@@ -155,6 +157,7 @@ def _strip_pipeline(
     return lambda _device: share(curves.apply(sent.values()))
 
 
+@needs(MAKE)
 @transaction.atomic
 def lay_out_confirmation(stage: Stage) -> SheetPrint:
     """The short chart through the curves that an open linearization has found."""
@@ -163,6 +166,7 @@ def lay_out_confirmation(stage: Stage) -> SheetPrint:
     return _second_print(stage, "short", short_chart(), "short")
 
 
+@needs(MAKE)
 @transaction.atomic
 def lay_out_verification(stage: Stage) -> SheetPrint:
     """The grey scale strip through the curves that an open grey balance has found: a second print, to verify them."""
@@ -260,6 +264,7 @@ def _verify(stage: Stage) -> None:
     stage.save(update_fields=["result"])
 
 
+@needs(MAKE)
 @transaction.atomic
 def change_tone_aim(stage: Stage, aim: str) -> None:
     """Another aim for the tone scale, from the same readings; touches by hand belonged to the old one."""
@@ -270,6 +275,7 @@ def change_tone_aim(stage: Stage, aim: str) -> None:
         compute_stage(stage)
 
 
+@needs(MAKE)
 @transaction.atomic
 def touch_curve(stage: Stage, channel: str, handle: str, output: float | None) -> None:
     """Move one handle of a channel's curve to a raw output in percent; None takes all its moves back."""

@@ -17,6 +17,7 @@ from greyanchor.core.verification.northlight import aim_lab
 from greyanchor.devices.standin import StandInPrinter
 from greyanchor.measuring.models import ReadingPass
 from greyanchor.measuring.pipelines import to_raw
+from greyanchor.profiles.roles import MAKE, needs
 
 #: inputs of the picture of a ramp, and sums of the picture of an overprint, percent
 RAMP_STEPS = tuple(range(40, 101, 5))
@@ -67,6 +68,7 @@ def _overprint(build: Build, subject: str, sums: Array) -> Array:
     return curves_of(build).apply(device)
 
 
+@needs(MAKE)
 @transaction.atomic
 def mark(stage: Stage, told: dict[str, dict[str, float | None]]) -> None:
     """Keep the last good step of each fault, percent, by subject; None for a fault that was not seen."""
@@ -128,6 +130,7 @@ def looks(build: Build, channel: str) -> tuple[Array, Array, list[Array]]:
     return seen[0], seen[1], out
 
 
+@needs(MAKE)
 @transaction.atomic
 def match(stage: Stage, told: dict[str, dict[str, list[float]]]) -> None:
     """Keep matched steps (raw inputs, percent) by channel and tone; curves are computed when all channels have enough."""

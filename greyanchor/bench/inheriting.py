@@ -14,6 +14,7 @@ from greyanchor.bench.services import decide, go_on, locked, must_be_open
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import ClassFallback, PrintMode
+from greyanchor.profiles.roles import MAKE, needs
 
 _HAS = {
     kinds.INK_LIMITS: "limits",
@@ -55,6 +56,7 @@ def lenders(stage: Stage) -> list[Lender]:
     return [f for f in found.values() if getattr(f.mode, _HAS[kind]) and f.mode.ink_set_id == mode.ink_set_id]
 
 
+@needs(MAKE)
 @transaction.atomic
 def inherit(pk: int, based_on: int, lender_pk: int, reason: str, user: AbstractBaseUser) -> Stage:
     """Decide an open stage with what another mode has; the mode says so until it has its own."""

@@ -7,6 +7,7 @@ from typing import Any
 
 from greyanchor.bench import kinds
 from greyanchor.bench.models import Stage
+from greyanchor.bench.releasing import evidence
 from greyanchor.measuring.models import ReadingPass
 from greyanchor.measuring.queries import double_reading, early_passes
 
@@ -29,6 +30,9 @@ def objections(stage: Stage, values: dict[str, Any] | None = None) -> list[Objec
         found += [Objection(text) for text in stage.result.get("doubts", [])]
     if stage.kind == kinds.CHECK and stage.result and stage.result["verdict"] != "pass":
         found.append(Objection("the check failed"))
+    if stage.kind == kinds.RELEASE:
+        told = evidence(stage.build.mode, stage.build)
+        found += [Objection(e["text"]) for e in told if not e["ok"]]
     if values and stage.result:
         if stage.kind == kinds.INK_LIMITS:
             moved = [

@@ -39,6 +39,9 @@ from greyanchor.measuring.models import ReadingPass
 from greyanchor.measuring.prints import PrintView, print_view
 from greyanchor.measuring.services import averaged
 
+#: most modes of each list on the start page
+DESK = 20
+
 
 @dataclass
 class StageView:
@@ -287,17 +290,19 @@ def desk(user: AbstractBaseUser) -> dict[str, Any]:
     failing = (
         PrintMode.objects.filter(last_verdict="fail")
         .exclude(state=PrintMode.State.RETIRED)
-        .select_related("printer__site", "media")
+        .select_related("printer__site", "media")[:DESK]
     )
-    ready = PrintMode.objects.filter(state=PrintMode.State.READY).select_related("printer__site", "media")
+    ready = PrintMode.objects.filter(state=PrintMode.State.READY).select_related("printer__site", "media")[
+        :DESK
+    ]
     restoring = Restore.objects.exclude(state__in=[Restore.State.DONE, Restore.State.CLOSED])
     return {
         "running": [t for t in running if not t.looks_dead],
         "reading": reading,
         "stopped": [*stopped.select_related("stage__build__mode"), *[t for t in running if t.looks_dead]],
         "open_stages": [(s, kinds.BY_NAME[s.kind]) for s in open_stages],
-        "failing": [(m, m.checks.only("pk").first()) for m in failing.defer("curves")],
-        "ready": [(m, m.builds.first()) for m in ready.defer("curves")],
+        "failing": [(m, m.checks.only("pk").first()) for m in failing],
+        "ready": [(m, m.builds.first()) for m in ready],
         "restoring": restoring.select_related("mode", "started_by"),
         "recent": Check.objects.select_related("mode").only(
             "pk", "name", "verdict", "summary", "made_at", "tolerances", "mode__name"

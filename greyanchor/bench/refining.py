@@ -15,17 +15,20 @@ from greyanchor.core.charts.layout import check_travel
 from greyanchor.core.environment import PrintEnvironment
 from greyanchor.core.errors import BadInput
 from greyanchor.core.profiling import refine
+from greyanchor.library.editions import keep_edition
+from greyanchor.library.keeping import signed
 from greyanchor.library.models import PrintMode
-from greyanchor.library.services import signed
 from greyanchor.measuring.models import ReadingPass, SheetPrint
 from greyanchor.measuring.pipelines import dry_minutes, sent_channels, to_raw
 from greyanchor.measuring.printing import ReadingPlan, make_chart, prepare_print
 from greyanchor.profiles import queries
 from greyanchor.profiles.models import Profile
+from greyanchor.profiles.roles import MAKE, needs
 
 State = RefineRound.State
 
 
+@needs(MAKE)
 @transaction.atomic
 def start(mode: PrintMode, user: AbstractBaseUser, measuring: dict[str, Any] | None = None) -> Refinement:
     """Begin to refine the profile of a mode and lay out its first chart; `BadInput` when it has no profile."""
@@ -76,6 +79,7 @@ def on_pass_finished(sender: Any, reading_pass: ReadingPass, **_: Any) -> None:
             queue(found)
 
 
+@needs(MAKE)
 def queue(found: RefineRound) -> None:
     """Let the worker learn from a round's readings."""
     RefineRound.objects.filter(pk=found.pk).update(
@@ -85,6 +89,7 @@ def queue(found: RefineRound) -> None:
     transaction.on_commit(lambda: refine_task(found.pk))
 
 
+@needs(MAKE)
 @transaction.atomic
 def another(made: Refinement) -> RefineRound:
     """Lay out the next round's chart, through the profile that the last round made."""
@@ -100,6 +105,7 @@ def _last(made: Refinement) -> RefineRound:
     return made.rounds.select_related("after", "through").latest("number")
 
 
+@needs(MAKE)
 @transaction.atomic
 def use(made: Refinement, reason: str, user: AbstractBaseUser) -> Refinement:
     """Give the mode the profile that the last round made, or proved."""
@@ -117,9 +123,12 @@ def use(made: Refinement, reason: str, user: AbstractBaseUser) -> Refinement:
         f"profile refined by {made.rounds.exclude(result=None).count()} prints, the last {told:.2f} dE00 off"
     )
     signed(mode, user, f"{words}. {reason}".strip(". ")).save()
+    if mode.state == PrintMode.State.RELEASED:
+        keep_edition(mode, [{"rule": "refining", "ok": True, "text": words}])
     return _end(made, Refinement.Outcome.USED, reason)
 
 
+@needs(MAKE)
 @transaction.atomic
 def close(made: Refinement, note: str) -> Refinement:
     """End a refinement without changing the mode."""

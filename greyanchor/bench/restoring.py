@@ -16,14 +16,17 @@ from greyanchor.core.environment import PrintEnvironment
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
 from greyanchor.core.readings import match_chart
+from greyanchor.library.editions import keep_edition
+from greyanchor.library.keeping import signed
 from greyanchor.library.models import PrintMode
-from greyanchor.library.services import signed
 from greyanchor.measuring.models import ReadingPass, SheetPrint, parsed
 from greyanchor.measuring.pipelines import dry_minutes, sent_channels, to_raw
 from greyanchor.measuring.printing import ReadingPlan, make_chart, prepare_print
 from greyanchor.measuring.services import averaged
+from greyanchor.profiles.roles import MAKE, needs
 
 
+@needs(MAKE)
 @transaction.atomic
 def start_restore(
     mode: PrintMode, user: AbstractBaseUser, measuring: dict[str, Any] | None = None
@@ -125,6 +128,7 @@ def drift_facts(drift: Drift) -> dict[str, Any]:
     }  # fmt: skip
 
 
+@needs(MAKE)
 @transaction.atomic
 def print_confirmation(found: Restore) -> SheetPrint:
     """The short chart again, through the corrected curves."""
@@ -148,6 +152,7 @@ def _confirm(found: Restore) -> None:
     found.save()
 
 
+@needs(MAKE)
 @transaction.atomic
 def use_curves(found: Restore, reason: str, user: AbstractBaseUser) -> Restore:
     """Put the corrected curves into production; a reason is needed where the confirming print did not come back."""
@@ -163,9 +168,13 @@ def use_curves(found: Restore, reason: str, user: AbstractBaseUser) -> Restore:
     mode.curves = found.curves_after
     mode.version += 1
     signed(mode, user, f"restored to its baseline: mean dE00 {found.after['mean']:.2f}").save()
+    if mode.state == PrintMode.State.RELEASED:
+        text = f"restored to the baseline within {found.after['mean']:.2f} dE00"
+        keep_edition(mode, [{"rule": "restore", "ok": True, "text": text}])
     return _end(found, Restore.State.DONE, reason)
 
 
+@needs(MAKE)
 @transaction.atomic
 def close_restore(found: Restore, note: str) -> Restore:
     """End a restore without changing the mode."""

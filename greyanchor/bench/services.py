@@ -14,10 +14,14 @@ from greyanchor.bench.charts import compute_stage, decided, lay_out_stage
 from greyanchor.bench.log import empty, set_aside
 from greyanchor.bench.models import Build, Stage, Task
 from greyanchor.bench.objecting import objections
+from greyanchor.bench.releasing import evidence, readings_of
 from greyanchor.core.environment import PrintEnvironment
 from greyanchor.core.errors import BadInput
+from greyanchor.library.keeping import Outdated, signed
 from greyanchor.library.models import PrintMode
-from greyanchor.library.services import Outdated, release_mode, signed
+from greyanchor.library.services import release_mode
+from greyanchor.library.settings_held import FROZEN, own_values
+from greyanchor.profiles.roles import MAKE, needs
 from greyanchor.profiles.work import cancel
 
 IN_USE = (PrintMode.State.RELEASED, PrintMode.State.RETIRED)
@@ -78,6 +82,7 @@ def lock_build(pk: int, based_on: int) -> Build:
     return build
 
 
+@needs(MAKE)
 @transaction.atomic
 def accept_stage(
     pk: int, based_on: int, values: dict[str, Any], reason: str, user: AbstractBaseUser
@@ -190,7 +195,9 @@ def _carry_to_mode(stage: Stage, values: dict[str, Any], user: AbstractBaseUser,
         linearized = stage.build.stages.get(kind=kinds.LINEARIZATION)
         if linearized.source == "" and stage.build.base_id and stage.build.purpose != Build.Purpose.FASTER:
             take_baseline(linearized)
-        release_mode(mode.pk, user, values.get("note", ""))
+        mode.refresh_from_db()
+        told = evidence(mode, stage.build)
+        release_mode(mode.pk, user, values.get("note", ""), told, reason, readings_of(stage.build))
         return
     if mode.state in IN_USE:
         return
@@ -219,6 +226,8 @@ def put_on_mode(mode: PrintMode, build: Build) -> None:
     mode.total_ink = (total.decision or {}).get("total_ink") if total else None
     mode.profile = profile.profile if profile else None
     mode.environment, mode.environment_hash = build.environment, build.environment_hash
+    kept = {k: v for k, v in mode.handling.items() if k not in FROZEN.values()}
+    mode.handling = {**kept, **own_values(mode.printer, mode.media, build.environment)}
     check = accepted(kinds.CHECK)
     made = check.made_check if check else None
     mode.last_verdict, mode.last_check_summary = (made.verdict, made.summary) if made else ("", "")
@@ -229,6 +238,7 @@ def put_on_mode(mode: PrintMode, build: Build) -> None:
     }
 
 
+@needs(MAKE)
 @transaction.atomic
 def skip_stage(pk: int, based_on: int, reason: str, user: AbstractBaseUser) -> Stage:
     """Go on without a check, or without grey balance; the log says so."""
@@ -255,6 +265,7 @@ def voided_by(stage: Stage) -> list[Stage]:
     return [s for s in later if s.state != Stage.State.WAITING and s.source != Stage.Source.SKIPPED]
 
 
+@needs(MAKE)
 @transaction.atomic
 def redo_stage(pk: int, based_on: int, user: AbstractBaseUser) -> Stage:
     """Open a decided stage again; what rests on it becomes void and stays readable in the log."""
@@ -298,6 +309,7 @@ def _reopened(build: Build, user: AbstractBaseUser, what: str) -> None:
     signed(mode, user, what).save()
 
 
+@needs(MAKE)
 @transaction.atomic
 def change_environment(
     build_pk: int, based_on: int, choices: dict[str, Any], reason: str, user: AbstractBaseUser

@@ -2,12 +2,15 @@
 
 from django.urls import path, re_path
 
-from greyanchor.bench import views, views_begin, views_calibration, views_refine, views_restore
+from greyanchor.bench import views, views_begin, views_calibration, views_refine, views_release, views_restore
 
 _STAGE = r"^builds/(?P<pk>\d+)/(?P<kind>[a-z-]+)/"
 _LINEAR = "builds/<int:pk>/linearization/"
 urlpatterns = [
     path("builds/new/", views_begin.new_build, name="new-build"),
+    path("builds/suggest/", views_begin.suggest, name="build-suggest"),
+    path("modes/<int:pk>/evidence/", views_release.mode_evidence, name="mode-evidence"),
+    path("modes/<int:pk>/release/", views_release.mode_release, name="mode-release"),
     re_path(
         r"^modes/(?P<pk>\d+)/branch/(?P<purpose>faster|profile|limits)/$", views_begin.branch, name="branch"
     ),

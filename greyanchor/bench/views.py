@@ -15,6 +15,7 @@ from greyanchor.bench.models import Build, Stage, Task
 from greyanchor.core.charts import sheets
 from greyanchor.core.charts.layout import plan as plan_sheets
 from greyanchor.core.errors import BadInput
+from greyanchor.library.readying import dues_of
 from greyanchor.measuring.models import SheetPrint
 from greyanchor.measuring.printing import print_on_standin
 from greyanchor.measuring.services import start_pass
@@ -55,7 +56,12 @@ def _page(
                     initial={"version": build.version},
                     prefix=f"inherit-{view.kind.name}",
                 )
-    context = {**_common(build), "log": views, "small_curves": queries.mode_curves(build)}
+    overdue = (
+        [d for d in dues_of(build.mode.printer) if d.due.overdue]
+        if build.mode.printer.abilities and build.finished_at is None
+        else []
+    )
+    context = {**_common(build), "log": views, "small_curves": queries.mode_curves(build), "overdue": overdue}
     return render(request, "bench/build_page.html", context, status=status)
 
 

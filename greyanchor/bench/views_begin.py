@@ -5,13 +5,17 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET
 
 from greyanchor.bench import beginning, forms, kinds, services
 from greyanchor.bench.models import Build
 from greyanchor.core.errors import BadInput
+from greyanchor.core.handling import SOURCE_WORDS
 from greyanchor.library.models import Media, Printer, PrintMode
+from greyanchor.library.readying import dues_of
+from greyanchor.library.settings_held import FROZEN, start_values
 
 
 def new_build(request: HttpRequest) -> HttpResponse:
@@ -46,9 +50,15 @@ def new_build(request: HttpRequest) -> HttpResponse:
         "measuring": measuring,
         "greys": bool(request.POST.get("greys")),
         "printers": printers,
-        "media": Media.objects.select_related("media_class"),
+        "overdue": _overdue(initial.get("printer")),
     }
     return render(request, "bench/new_build.html", context, status=422 if request.method == "POST" else 200)
+
+
+def _overdue(printer: int | None) -> list[Any]:
+    """What a machine should have done before a build begins on it."""
+    found = Printer.objects.filter(pk=printer).first() if printer else None
+    return [d for d in dues_of(found) if d.due.overdue] if found and found.abilities else []
 
 
 def _suggestion(request: HttpRequest) -> dict[str, Any]:
@@ -73,10 +83,25 @@ def _suggestion(request: HttpRequest) -> dict[str, Any]:
             "passes": 8 if 8 in chosen_printer.passes else max(chosen_printer.passes),
         }
     if chosen_media:
-        initial |= {"media": chosen_media.pk, "heat": chosen_media.heat, "vacuum": chosen_media.vacuum}
+        initial["media"] = chosen_media.pk
     if chosen_printer and chosen_media:
+        held = start_values(chosen_printer, chosen_media)
+        initial |= {name: held[key].value for name, key in FROZEN.items() if key in held}
         initial["name"] = f"{chosen_media.name}, {chosen_printer.name}, {initial['passes']} pass"
     return initial
+
+
+@require_GET
+def suggest(request: HttpRequest) -> HttpResponse:
+    """What a printer and a media begin with, each with who says so."""
+    told = {n: request.GET.get(n, "") for n in ("printer", "media")}
+    pks = {n: int(v) if v.isdigit() else 0 for n, v in told.items()}
+    printer = get_object_or_404(Printer, pk=pks["printer"])
+    media = get_object_or_404(Media.objects.select_related("media_class"), pk=pks["media"])
+    held = start_values(printer, media)
+    return JsonResponse({
+        name: {"value": f"{held[key].value:g}", "source": f"from {SOURCE_WORDS[held[key].source]}"} for name, key in FROZEN.items() if key in held
+    })  # fmt: skip
 
 
 def branch(request: HttpRequest, pk: int, purpose: str) -> HttpResponse:

@@ -52,7 +52,7 @@ def side(text: str, tolerances: str) -> Side:
     if not number.isdigit():
         raise BadInput(f"{text!r} names nothing that can be compared")
     pk = int(number)
-    everything = Check.objects.select_related("mode").defer("readings", "mode__curves")
+    everything = Check.objects.select_related("mode").defer("readings")
     if kind == "check":
         found = everything.filter(pk=pk)
         return Side(_title(found, f"check {pk}"), list(found))
@@ -61,7 +61,7 @@ def side(text: str, tolerances: str) -> Side:
         return Side(str(Printer.objects.get(pk=pk)), list(chosen.filter(printer=pk)[:OF_EACH]))
     if kind == "site":
         return Side(str(Site.objects.get(pk=pk)), list(chosen.filter(printer__site=pk)[:OF_EACH]))
-    mode = PrintMode.objects.defer("curves").get(pk=pk)
+    mode = PrintMode.objects.get(pk=pk)
     if kind == "mode":
         return Side(mode.name, list(chosen.filter(mode=pk)[:OF_EACH]))
     since = last_restore(mode)

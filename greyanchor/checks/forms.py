@@ -27,7 +27,7 @@ _PAGES = [
 
 def checkable_modes() -> Any:
     """Modes that a strip can be printed on: they have curves."""
-    return PrintMode.objects.exclude(state=PrintMode.State.RETIRED).exclude(curves="").defer("curves")
+    return PrintMode.objects.exclude(state=PrintMode.State.RETIRED).exclude(curve_set=None)
 
 
 class PredictionForm(forms.Form):
@@ -66,7 +66,7 @@ class OrderForm(forms.Form):
             Check.objects.filter(pk__in=list(newest))
             .select_related("mode")
             .defer(  # type: ignore[attr-defined]
-                "readings", "result", "criteria", "mode__curves"
+                "readings", "result", "criteria"
             )
         )
         field.label_from_instance = lambda c: f"{c.title}, {c.made_at:%-d %b %H:%M}"  # type: ignore[attr-defined]
@@ -88,9 +88,7 @@ class OrderForm(forms.Form):
 class FilesForm(OrderForm):
     """Readings from files, on a mode, a printer, a job, or nothing but the aim."""
 
-    mode = forms.ModelChoiceField(
-        PrintMode.objects.defer("curves"), label="Print mode", required=False, empty_label="none"
-    )
+    mode = forms.ModelChoiceField(PrintMode.objects, label="Print mode", required=False, empty_label="none")
     printer = forms.ModelChoiceField(Printer.objects.all(), required=False, empty_label="none")
     name = forms.CharField(label="Job or name", required=False, max_length=120)
     leave_out = forms.BooleanField(label="Leave out patches that the aim does not hold", required=False)
@@ -137,7 +135,7 @@ class NewScheduleForm(ScheduleForm):
     """A schedule for a mode that has none."""
 
     mode = forms.ModelChoiceField(
-        PrintMode.objects.exclude(state=PrintMode.State.RETIRED).defer("curves"),
+        PrintMode.objects.exclude(state=PrintMode.State.RETIRED),
         label="Print mode",
         empty_label=None,
     )

@@ -32,6 +32,7 @@ from greyanchor.measuring.services import averaged
 from greyanchor.profiles.aims import keep_aim
 from greyanchor.profiles.models import AimRecord, Profile
 from greyanchor.profiles.queries import model_of, parsed, separation_options
+from greyanchor.profiles.roles import MAKE, USE, needs
 from greyanchor.profiles.settings import separation_from
 
 CMYK = tuple("CMYK")
@@ -80,6 +81,7 @@ def recipes_on(profile: Profile, colours: Iterable[SpotColour]) -> Recipes:
     return find_recipes(model_of(profile), separation_from(separation_options(profile)), lab)
 
 
+@needs(USE)
 @transaction.atomic
 def start_check_print(
     mode: PrintMode, order: Order, choice: StripChoice, user: AbstractBaseUser
@@ -179,6 +181,7 @@ def judge(found: CheckPrint) -> Check | None:
     return found.made_check
 
 
+@needs(MAKE)
 @transaction.atomic
 def keep_strip(name: str, data: bytes, file_name: str, user: AbstractBaseUser | None) -> StripRecord:
     """Store a control strip that a file describes; `BadInput` when it is none, or its name is taken."""
@@ -191,6 +194,7 @@ def keep_strip(name: str, data: bytes, file_name: str, user: AbstractBaseUser | 
     )
 
 
+@needs(MAKE)
 @transaction.atomic
 def keep_aim_of(check: Check, name: str, user: AbstractBaseUser | None) -> AimRecord:
     """The readings of a check as an aim: what later prints of the mode are held to."""

@@ -30,9 +30,7 @@ class CheckFilter(django_filters.FilterSet):
     """Narrowing of the list of checks."""
 
     q = django_filters.CharFilter(method="by_text", label="Text")
-    mode = django_filters.ModelChoiceFilter(
-        queryset=PrintMode.objects.defer("curves"), empty_label="any mode"
-    )
+    mode = django_filters.ModelChoiceFilter(queryset=PrintMode.objects, empty_label="any mode")
     printer = django_filters.ModelChoiceFilter(queryset=Printer.objects.all(), empty_label="any printer")
     site = django_filters.ModelChoiceFilter(
         field_name="printer__site", queryset=Site.objects.all(), empty_label="any site"
@@ -60,7 +58,7 @@ class CheckFilter(django_filters.FilterSet):
 def checks(query: QueryDict) -> CheckFilter:
     """The narrowed list, ready for a page."""
     light = Check.objects.select_related("mode", "printer__site").defer(
-        "readings", "result", "criteria", "mode__curves", "diagnosis", "tolerance_data"
+        "readings", "result", "criteria", "diagnosis", "tolerance_data"
     )
     return CheckFilter(query, queryset=light)
 

@@ -24,12 +24,13 @@ from greyanchor.core.verification.guard import Guard, guard, repeatability_of
 from greyanchor.core.verification.shipped import AGAINST_ITSELF
 from greyanchor.core.verification.spots import SpotColour
 from greyanchor.core.verification.tolerances import MEASURES
+from greyanchor.library.keeping import signed
 from greyanchor.library.models import Printer, PrintMode
-from greyanchor.library.services import signed
 from greyanchor.measuring.models import SheetPrint
 from greyanchor.measuring.services import passes_of
 from greyanchor.profiles.models import AimRecord, Profile
 from greyanchor.profiles.queries import aim_of
+from greyanchor.profiles.roles import MAKE, USE, needs
 
 #: failed criteria that a summary names
 _NAMED = 2
@@ -77,6 +78,7 @@ class Subject:
     device: str = ""
 
 
+@needs(USE)
 @transaction.atomic
 def make_check(
     subject: Subject,
@@ -238,6 +240,7 @@ def patch_facts(result: CheckResult) -> dict[str, Any]:
 # --- after a check was made --------------------------------------------------------------------
 
 
+@needs(MAKE)
 @transaction.atomic
 def sign_off(pk: int, user: AbstractBaseUser) -> Check:
     """Put one's name under a check; refused when it was signed, or is not as it was made."""
@@ -251,6 +254,7 @@ def sign_off(pk: int, user: AbstractBaseUser) -> Check:
     return check
 
 
+@needs(MAKE)
 @transaction.atomic
 def amend(pk: int, name: str, note: str, why: str, user: AbstractBaseUser) -> Check:
     """Change what a check is called or its note; what it was before stays readable, with the reason."""

@@ -12,7 +12,8 @@ from greyanchor.checks.models import Schedule, ToleranceRecord
 from greyanchor.core.errors import BadInput
 from greyanchor.core.verification.shipped import AGAINST_ITSELF, SHIPPED
 from greyanchor.core.verification.tolerances import ToleranceSet, from_dict, from_json
-from greyanchor.library.services import Outdated
+from greyanchor.library.keeping import Outdated
+from greyanchor.profiles.roles import MAKE, needs
 
 
 def tolerance_set(key: str) -> ToleranceSet:
@@ -40,6 +41,7 @@ def free_key(title: str) -> str:
     return key
 
 
+@needs(MAKE)
 @transaction.atomic
 def add_set(made: ToleranceSet, based_on: str, user: AbstractBaseUser | None) -> ToleranceRecord:
     """Keep a set of the shop's own under a free key."""
@@ -56,6 +58,7 @@ def add_set(made: ToleranceSet, based_on: str, user: AbstractBaseUser | None) ->
     return record
 
 
+@needs(MAKE)
 def copy_set(key: str, user: AbstractBaseUser | None) -> ToleranceRecord:
     """A copy of any set, to be changed."""
     original = tolerance_set(key)
@@ -63,11 +66,13 @@ def copy_set(key: str, user: AbstractBaseUser | None) -> ToleranceRecord:
     return add_set(from_dict(told), f"{original.title} ({original.source})", user)
 
 
+@needs(MAKE)
 def import_set(text: str, file_name: str, user: AbstractBaseUser | None) -> ToleranceRecord:
     """A set from JSON; `BadInput` names what is wrong in it."""
     return add_set(from_json(text, file_name), f"file {file_name}", user)
 
 
+@needs(MAKE)
 @transaction.atomic
 def change_set(
     pk: int, based_on: int, data: dict[str, Any], user: AbstractBaseUser, why: str
@@ -84,6 +89,7 @@ def change_set(
     return record
 
 
+@needs(MAKE)
 @transaction.atomic
 def remove_set(pk: int) -> str:
     """Remove a set that no schedule needs; checks made under it keep their copy."""

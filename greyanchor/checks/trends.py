@@ -14,6 +14,7 @@ from django.utils import timezone
 from greyanchor.checks.models import Check, CheckFigure, Drift, Schedule
 from greyanchor.core.verification.trend import RULES, Trend, control
 from greyanchor.library.models import PrintMode
+from greyanchor.profiles.roles import MAKE, needs
 
 #: days within which a forecast crossing is told on the start page
 SOON = 90
@@ -146,7 +147,7 @@ def dues(only_soon: bool = True) -> list[Due]:
     schedules = list(
         Schedule.objects.exclude(mode__state=PrintMode.State.RETIRED)
         .select_related("mode__printer__site", "aim")
-        .defer("mode__curves", "aim__data")
+        .defer("aim__data")
     )
     made = (
         Check.objects.filter(mode__in=[s.mode_id for s in schedules])
@@ -169,6 +170,7 @@ def dues(only_soon: bool = True) -> list[Due]:
     return sorted(out, key=lambda d: d.at)
 
 
+@needs(MAKE)
 @transaction.atomic
 def set_schedule(mode: PrintMode, values: dict[str, Any] | None, user: AbstractBaseUser) -> None:
     """How often a mode is checked; None for no schedule."""
@@ -183,4 +185,4 @@ def attention() -> dict[str, Any]:
     drifting = Drift.objects.exclude(mode__state=PrintMode.State.RETIRED).select_related(
         "mode__printer__site"
     )
-    return {"due": dues(), "drifting": drifting.defer("mode__curves").order_by("crosses_at", "mode__name")}
+    return {"due": dues(), "drifting": drifting.order_by("crosses_at", "mode__name")}

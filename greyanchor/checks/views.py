@@ -47,7 +47,7 @@ def check_of(pk: int) -> Check:
         "against",
     )
     return get_object_or_404(
-        found.defer("aim__data", "profile__data", "profile__fitted", "mode__curves", "sheet_print__sent"),
+        found.defer("aim__data", "profile__data", "profile__fitted", "sheet_print__sent"),
         pk=pk,
     )
 

@@ -70,7 +70,6 @@ def aim_page(request: HttpRequest, pk: int) -> HttpResponse:
     aim = aim_of(record)
     modes = (
         PrintMode.objects.exclude(profile=None)
-        .defer("curves")
         .select_related("profile")
         .defer("profile__data", "profile__fitted")
     )
@@ -136,7 +135,7 @@ def spot_list(request: HttpRequest) -> HttpResponse:
         checkable_modes()
         .exclude(profile=None)
         .select_related("profile")
-        .defer("curves", "profile__data", "profile__fitted")
+        .defer("profile__data", "profile__fitted")
     )
     number = request.GET.get("mode", "")
     mode = modes.filter(pk=int(number)).first() if number.isdigit() else None

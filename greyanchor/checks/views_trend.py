@@ -52,7 +52,7 @@ def trend_page(request: HttpRequest) -> HttpResponse:
         )
         if newest:
             return redirect(f"{request.path}?of=mode-{newest[0]}&tolerances={newest[1]}")
-    mode = PrintMode.objects.filter(pk=question.mode).defer("curves").first() if question.mode else None
+    mode = PrintMode.objects.filter(pk=question.mode).first() if question.mode else None
     restored = trends.last_restore(mode) if mode else None
     since = restored if restored and request.GET.get("all") != "1" else None
     told = trends.ask(question, since)
@@ -153,7 +153,7 @@ def compare_page(request: HttpRequest) -> HttpResponse:
     key = request.GET.get("tolerances", "iso12647-7:2016")
     context: dict[str, Any] = {
         "here": "compare", "sets": all_keys(), "tolerances": key, "a_text": request.GET.get("a", ""), "b_text": request.GET.get("b", ""),
-        "newest": Check.objects.select_related("mode").defer("readings", "result", "criteria", "mode__curves")[:40], **_subjects(),
+        "newest": Check.objects.select_related("mode").defer("readings", "result", "criteria")[:40], **_subjects(),
     }  # fmt: skip
     if context["a_text"] and context["b_text"]:
         try:
@@ -176,7 +176,7 @@ def match_page(request: HttpRequest) -> HttpResponse:
         d = form.cleaned_data
         modes = PrintMode.objects.filter(state=PrintMode.State.RELEASED).exclude(profile=None)
         modes = modes.select_related("printer__site", "media", "profile").defer(
-            "curves", "profile__data", "profile__fitted"
+            "profile__data", "profile__fitted"
         )
         context["matches"] = match_modes(d["aim"], d["tolerances"], d["corrected"], modes[:AT_ONCE])
         context["count"] = modes.count()

@@ -4,6 +4,8 @@ GREYANCHOR_HOME   folder of the database, the queue and the secret key (default:
 DATABASE_URL      another database than the embedded SQLite
 REDIS_URL         a Redis queue for workers on several machines
 ALLOWED_HOSTS     names the application is reached by, separated by commas
+GREYANCHOR_CATALOGUE  address of the supplier's catalogue; none when empty
+GREYANCHOR_INBOX  folder that is watched for readings (default: inbox, in the home folder)
 GREYANCHOR_DEMO   set by `greyanchor demo`: shows the demo accounts on the sign-in page
 """
 
@@ -70,6 +72,7 @@ MIDDLEWARE = [
     "django_htmx.middleware.HtmxMiddleware",
     "simple_history.middleware.HistoryRequestMiddleware",
     "greyanchor.web.middleware.Refusals",
+    "greyanchor.web.middleware.Acting",
     "axes.middleware.AxesMiddleware",
 ]
 ROOT_URLCONF = "greyanchor.config.urls"
@@ -83,6 +86,7 @@ TEMPLATES = [
                 "django.template.context_processors.request",
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
+                "greyanchor.web.context.role",
             ],
             "builtins": ["greyanchor.web.templatetags.figures"],
         },
@@ -129,6 +133,8 @@ WHITENOISE_USE_FINDERS = True
 WHITENOISE_MAX_AGE = 3600
 DATA_UPLOAD_MAX_MEMORY_SIZE = 40 * 1024 * 1024
 FILE_UPLOAD_MAX_MEMORY_SIZE = 40 * 1024 * 1024
+CATALOGUE_URL = os.environ.get("GREYANCHOR_CATALOGUE", "")
+INBOX = Path(os.environ.get("GREYANCHOR_INBOX", HOME / "inbox"))
 #: largest file a person may upload, in bytes
 UPLOAD_LIMIT = 16 * 1024 * 1024
 X_FRAME_OPTIONS = "DENY"

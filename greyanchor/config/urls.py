@@ -4,11 +4,13 @@ from django.urls import include, path
 
 urlpatterns = [
     path("", include("greyanchor.web.urls")),
+    path("api/v1/", include("greyanchor.web.api.urls")),
     path("", include("greyanchor.bench.urls")),
     path("", include("greyanchor.library.urls")),
     path("profiles/", include("greyanchor.profiles.urls")),
     path("", include("greyanchor.measuring.urls")),
     path("checks/", include("greyanchor.checks.urls")),
 ]
+handler403 = "greyanchor.web.views.not_allowed"
 handler404 = "greyanchor.web.views.not_found"
 handler500 = "greyanchor.web.views.server_error"

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.drawing.colours import channel_colour
 from greyanchor.drawing.plots import Axis, Mark, Series, line_plot
 
@@ -224,3 +225,16 @@ def trend_plot(
         width=520,
         height=230,
     )
+
+
+def shape_plot(sets: Mapping[str, CurveSet]) -> str:
+    """The curves of one or more sets over each other, each set in a line style of its own."""
+    series = []
+    for curves, style in zip(sets.items(), ("solid", "dashed", "dotted", "dots")):
+        name, made = curves
+        steps = np.linspace(0.0, 1.0, 65)
+        outputs = made.apply(np.repeat(steps[:, None], len(made.channels), axis=1))
+        for i, channel in enumerate(made.channels):
+            label = f"{channel} {name}".strip()
+            series.append(Series(label, 100 * steps, 100 * outputs[:, i], channel_colour(channel), style))
+    return line_plot(series, Axis("input, %", 0, 100), Axis("output, %", 0, 100), "Tone curves")

@@ -1,100 +1,214 @@
-"""Pages of the library."""
+"""Pages of print modes: finding, one of them, side by side, the best for a job."""
 
 from __future__ import annotations
 
+import io
+from typing import Any
+
 from django.contrib import messages
-from django.core.paginator import Paginator
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
-from greyanchor.library import queries, services
-from greyanchor.library.forms import MediaForm
-from greyanchor.library.models import Media, MediaClass, Printer, PrintMode
+from greyanchor.library import choosing, finding, packing, queries, services
+from greyanchor.library.keeping import history
+from greyanchor.library.kinds import KINDS
+from greyanchor.library.models import Edition, Media, MediaClass, Printer, PrintMode
+from greyanchor.library.settings_held import in_force, moved_since_built
+from greyanchor.library.views_keep import edit_page
 
 
 @require_GET
 def mode_list(request: HttpRequest) -> HttpResponse:
-    narrowed = queries.modes(request.GET)
-    page = Paginator(narrowed.qs, queries.PAGE).get_page(request.GET.get("page"))
-    query = request.GET.copy()
-    query.pop("page", None)
-    context = {
-        "filter": narrowed,
-        "page": page,
-        "facets": queries.facet_counts(narrowed),
-        "query": query.urlencode(),
-    }
+    found = finding.find(request.GET, request.user)
     part = request.htmx and request.htmx.target == "modes"  # type: ignore[attr-defined]
-    return render(request, "library/_mode_rows.html" if part else "library/mode_list.html", context)
+    site = services.site_of(request.user)
+    return render(
+        request,
+        "library/_mode_rows.html" if part else "library/mode_list.html",
+        {"found": found, "site": site},
+    )
 
 
 @require_GET
 def mode_page(request: HttpRequest, pk: int) -> HttpResponse:
     mode = get_object_or_404(
         PrintMode.objects.select_related(
-            "printer__site", "media", "ink_set", "profile", "derived_from"
+            "printer__site", "media__media_class", "ink_set", "profile", "derived_from", "preset", "released_by", "limit_set"
         ).defer("profile__data", "profile__fitted", "profile__boundary", "profile__neutral"),
         pk=pk,
-    )
-    build = mode.builds.order_by("-pk").first()
-    checks = mode.checks.select_related("aim").defer("readings", "result", "aim__data")[:12]
+    )  # fmt: skip
+    held = in_force(mode)
     context = {
         "mode": mode,
-        "build": build,
-        "checks": checks,
-        "history": mode.history.select_related("history_user")[:20],
+        "build": mode.builds.order_by("-pk").first(),
+        "checks": mode.checks.select_related("aim").defer("readings", "result", "aim__data")[:12],
+        "entries": history(mode, 8),
         "baseline": getattr(mode, "baseline", None),
         "restores": mode.restores.select_related("started_by").defer("curves_before", "curves_after")[:8],
         "trend": queries.restore_trend(mode),
         "refinements": mode.refinements.select_related("started_by")[:5],
         "open_restore": mode.restores.exclude(state__in=("done", "closed")).only("pk").first(),
-    }
+        "held": held,
+        "moved": moved_since_built(mode),
+        "editions": mode.editions.select_related("released_by").defer("content")[:6],
+        "pins": finding.pins_of(request.user).get(mode.pk, ""),
+        "site": services.site_of(request.user),
+        "use": choosing.ink_use(mode.limits, mode.total_ink, CurveSet.from_csv(mode.curves) if mode.curve_set else None) if mode.limits else None,
+    }  # fmt: skip
     return render(request, "library/mode_page.html", context)
+
+
+def mode_edit(request: HttpRequest, pk: int) -> HttpResponse:
+    """The name, the note and the handling settings a mode holds itself."""
+    mode = get_object_or_404(
+        PrintMode.objects.select_related("printer", "media__media_class", "preset"), pk=pk
+    )
+    return edit_page(
+        request, KINDS["modes"], mode, {"subtitle": f"{mode.printer.name}, {mode.media.name}", "lists": []}
+    )
 
 
 @require_GET
 def mode_curves(request: HttpRequest, pk: int, ending: str) -> HttpResponse:
     """The curves that a mode prints through now."""
     mode = get_object_or_404(PrintMode, pk=pk)
-    if not mode.curves:
+    if not mode.curve_set:
         raise BadInput(f"{mode.name} has no curves yet")
     text, kind = mode.curves, "text/csv; charset=utf-8"
     if ending == "json":
         text, kind = CurveSet.from_csv(mode.curves).to_json(), "application/json"
-    name = f"curves-of-mode-{pk}.{ending}"
+    return _file(text.encode(), f"curves-of-mode-{pk}.{ending}", kind)
+
+
+def _file(data: bytes, name: str, kind: str) -> HttpResponse:
     return HttpResponse(
-        text, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'}
+        data, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'}
     )
+
+
+def _version(request: HttpRequest) -> int:
+    text = request.POST.get("version", "")
+    return int(text) if text.isdigit() else 0
+
+
+def _why(request: HttpRequest) -> str:
+    return request.POST.get("why", "").strip()
 
 
 @require_POST
 def mode_retire(request: HttpRequest, pk: int) -> HttpResponse:
-    why = request.POST.get("why", "").strip() or "no reason given"
-    mode = services.retire_mode(pk, int(request.POST.get("version") or 0), request.user, why)
+    get_object_or_404(PrintMode.objects.only("pk"), pk=pk)
+    mode = services.retire_mode(pk, _version(request), request.user, _why(request) or "no reason given")
     messages.info(request, f"{mode.name} is retired. It stays readable here.")
     return redirect("mode", pk=pk)
 
 
-@require_GET
-def printer_list(request: HttpRequest) -> HttpResponse:
-    printers = Printer.objects.select_related("site").prefetch_related("ink_sets", "modes")
-    return render(request, "library/printer_list.html", {"printers": printers})
+@require_POST
+def mode_hand_in(request: HttpRequest, pk: int) -> HttpResponse:
+    get_object_or_404(PrintMode.objects.only("pk"), pk=pk)
+    mode = services.hand_in(pk, _version(request), request.user, _why(request) or "ready")
+    messages.success(request, f"{mode.name} is in review. A lead releases it.")
+    return redirect("mode", pk=pk)
+
+
+@require_POST
+def mode_send_back(request: HttpRequest, pk: int) -> HttpResponse:
+    get_object_or_404(PrintMode.objects.only("pk"), pk=pk)
+    mode = services.send_back(pk, _version(request), request.user, _why(request))
+    messages.info(request, f"{mode.name} is a draft again; its maker reads why in the history.")
+    return redirect("mode", pk=pk)
+
+
+@require_POST
+def mode_pin(request: HttpRequest, pk: int) -> HttpResponse:
+    """Pin a mode, or take the pin away, for oneself or for the site."""
+    mode = get_object_or_404(PrintMode, pk=pk)
+    services.set_pin(mode, request.user, request.POST.get("for") == "site", request.POST.get("pinned") == "1")
+    back = request.POST.get("back", "")
+    if url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()}):
+        return redirect(back)
+    return redirect("mode", pk=pk)
 
 
 @require_GET
-def printer_page(request: HttpRequest, pk: int) -> HttpResponse:
-    printer = get_object_or_404(Printer.objects.select_related("site").prefetch_related("ink_sets"), pk=pk)
-    modes = printer.modes.select_related("media", "printer__site").defer("curves")
-    drift, paper = printer.standin.get("drift", {}), printer.standin.get("paper") or [0, 0, 0]
-    standin = {c: round(100 * drift.get(c, 1.0)) for c in "CMYK"} | {"paper_b": paper[2]}
-    if not any(i.can_be_built for i in printer.ink_sets.all()):
-        standin = {}
-    return render(
-        request, "library/printer_page.html", {"printer": printer, "modes": modes, "standin": standin}
+def mode_pack(request: HttpRequest, pk: int) -> HttpResponse:
+    """One mode as a pack."""
+    mode = get_object_or_404(PrintMode.objects.only("name"), pk=pk)
+    out = io.BytesIO()
+    packing.pack_modes([pk], packing.Label(mode.name), out)
+    return _file(out.getvalue(), f"mode-{pk}.zip", "application/zip")
+
+
+@require_GET
+def edition_pack(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """One mode as it was in an edition, as a pack."""
+    edition = get_object_or_404(
+        Edition.objects.select_related("released_by", "curve_set"), mode=pk, number=number
     )
+    out = io.BytesIO()
+    packing.pack_edition(edition, out)
+    return _file(out.getvalue(), f"mode-{pk}-edition-{number}.zip", "application/zip")
+
+
+@require_GET
+def edition_page(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """A mode as it was released."""
+    edition = get_object_or_404(Edition.objects.select_related("mode", "released_by", "profile", "curve_set").defer("profile__data", "profile__fitted", "curve_set__text"), mode=pk, number=number)  # fmt: skip
+    return render(request, "library/edition.html", {"edition": edition, "mode": edition.mode, "c": edition.content, "held": queries.told_settings(edition.content.get("in_force", {}))})  # fmt: skip
+
+
+def _pks(request: HttpRequest) -> list[int]:
+    return [int(v) for v in request.GET.getlist("m") if v.isdigit()]
+
+
+@require_GET
+def mode_compare(request: HttpRequest) -> HttpResponse:
+    """Up to four modes side by side."""
+    return render(request, "library/compare.html", {"made": choosing.compare(_pks(request))})
+
+
+@require_GET
+def mode_best(request: HttpRequest) -> HttpResponse:
+    """The best mode for a media and a job."""
+    chosen, context = (
+        request.GET.get("media", ""),
+        {"media_list": Media.objects.all(), "media": None, "weight": 30, "ranked": []},
+    )
+    if chosen.isdigit():
+        media = get_object_or_404(Media.objects.select_related("media_class"), pk=chosen)
+        weight = _between(request.GET.get("time"), 0, 100, 30.0) or 0.0
+        area, minutes = (
+            _between(request.GET.get("area"), 0.01, 100_000, None),
+            _between(request.GET.get("minutes"), 1, 100_000, None),
+        )
+        ranked = choosing.best_for(media, weight / 100.0, area, minutes)
+        context |= {"media": media, "weight": weight, "area": area, "minutes": minutes, "ranked": ranked, "own": any(r.candidate.own_media for r, _ in ranked)}  # fmt: skip
+    return render(request, "library/best.html", context)
+
+
+def _between(text: str | None, low: float, high: float, usual: float | None) -> float | None:
+    if not text:
+        return usual
+    try:
+        value = float(text.replace(",", "."))
+    except ValueError:
+        raise BadInput(f"{text[:20]!r} is no number") from None
+    if not low <= value <= high:
+        raise BadInput(f"{text[:20]} lies outside {low:g}..{high:g}")
+    return value
+
+
+@require_GET
+def modes_pack(request: HttpRequest) -> HttpResponse:
+    """The chosen modes, or all that an address narrows to, as one pack."""
+    pks = _pks(request) or finding.find(request.GET, request.user).all_pks
+    out = io.BytesIO()
+    count = packing.pack_modes(pks, packing.Label(request.GET.get("title", "").strip() or "Print modes"), out)
+    return _file(out.getvalue(), f"{count}-modes.zip", "application/zip")
 
 
 @require_POST
@@ -116,52 +230,18 @@ def printer_standin(request: HttpRequest, pk: int) -> HttpResponse:
 def media_classes(request: HttpRequest) -> HttpResponse:
     """What each media class lends, printer by printer."""
     if request.method == "POST":
-        group = get_object_or_404(MediaClass, pk=request.POST.get("media_class") or 0)
-        printer = get_object_or_404(Printer, pk=request.POST.get("printer") or 0)
-        chosen = request.POST.get("mode", "")
-        mode = get_object_or_404(PrintMode, pk=chosen) if chosen else None
-        services.set_fallback(group, printer, mode)
+        told: dict[str, Any] = {
+            n: v if (v := request.POST.get(n, "")).isdigit() else 0
+            for n in ("media_class", "printer", "mode")
+        }
+        group, printer = (
+            get_object_or_404(MediaClass, pk=told["media_class"]),
+            get_object_or_404(Printer, pk=told["printer"]),
+        )
+        mode = get_object_or_404(PrintMode, pk=told["mode"]) if told["mode"] else None
+        services.set_fallback(group, printer, mode, request.user)
         messages.success(
             request, f"{group.name} on {printer.name}: {mode.name if mode else 'nothing'} is lent."
         )
-        return redirect("media-classes")
+        return redirect("media-classes-lend")
     return render(request, "library/media_classes.html", queries.class_fallbacks())
-
-
-@require_GET
-def media_list(request: HttpRequest) -> HttpResponse:
-    return render(
-        request,
-        "library/media_list.html",
-        {"media": Media.objects.select_related("media_class").prefetch_related("modes")},
-    )
-
-
-def media_page(request: HttpRequest, pk: int) -> HttpResponse:
-    media = get_object_or_404(Media.objects.select_related("media_class"), pk=pk)
-    form = MediaForm(
-        request.POST or None, instance=Media.objects.get(pk=pk), initial={"version": media.version}
-    )
-    status = 200
-    if request.method == "POST":
-        if form.is_valid():
-            data = form.cleaned_data
-            try:
-                services.edit_media(pk, data["version"], form.facts(), request.user, data["why"])
-            except services.Outdated as error:
-                form.add_error(None, f"{error.reason}.")
-                form.data = form.data.copy()
-                form.data["version"] = str(media.version)
-                status = 409
-            else:
-                messages.success(request, f"{media.name} saved.")
-                return redirect("media", pk=pk)
-        else:
-            status = 422
-    context = {
-        "media": media,
-        "form": form,
-        "modes": media.modes.select_related("printer__site", "media").defer("curves"),
-        "history": media.history.select_related("history_user")[:15],
-    }
-    return render(request, "library/media_page.html", context, status=status)

@@ -173,6 +173,29 @@ class Upload(models.Model):
         return self.name
 
 
+class Delivered(models.Model):
+    """A readings file that came by the watched folder or from another program, and what became of it."""
+
+    class Outcome(models.TextChoices):
+        TAKEN = "taken", "used as a pass"
+        REFUSED = "refused", "refused"
+
+    name = models.CharField(max_length=200)
+    via = models.CharField(max_length=80)
+    outcome = models.CharField(max_length=8, choices=Outcome.choices)
+    reason = models.CharField(max_length=400, blank=True)
+    sheet_print = models.ForeignKey(
+        SheetPrint, null=True, on_delete=models.SET_NULL, related_name="delivered"
+    )
+    came_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-pk"]
+
+    def __str__(self) -> str:
+        return f"{self.name}: {self.outcome}"
+
+
 class ReadingRow(models.Model):
     """The spectra of one row, saved the moment they arrive."""
 

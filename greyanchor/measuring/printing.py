@@ -19,6 +19,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.devices.standin import Sheets, StandInPrinter, StandInReader
 from greyanchor.library.models import Printer
 from greyanchor.measuring.models import Chart, SheetPrint, written
+from greyanchor.profiles.roles import USE, needs
 
 CHARTS_LAID_OUT_MIXED = ("profile", "total-ink", "grey", "short")
 
@@ -89,6 +90,7 @@ def prepare_print(
     )
 
 
+@needs(USE)
 @transaction.atomic
 def print_on_standin(pk: int, user: AbstractBaseUser | None, at: datetime | None = None) -> SheetPrint:
     """Print on the stand-in printer; a second press of the button changes nothing.
@@ -113,6 +115,7 @@ def _print_number(chart: Chart, environment: PrintEnvironment) -> int:
     return int(environment.content_hash()[:6] + chart.content_hash[:4], 16) % 9_000_000 + 100 * earlier
 
 
+@needs(USE)
 @transaction.atomic
 def dry_on_standin(pk: int) -> SheetPrint:
     """Let the stand-in's sheet lie until it is dry: its clock is put forward, nothing else is."""

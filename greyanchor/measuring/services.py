@@ -28,8 +28,10 @@ from greyanchor.devices.standin import NAMES, StandInReader, StandInSheetReader
 from greyanchor.measuring.memory import remembered
 from greyanchor.measuring.models import ReadingPass, ReadingRow, SheetPrint, pass_finished, written
 from greyanchor.measuring.printing import sheets_of
+from greyanchor.profiles.roles import MAKE, USE, needs
 
 
+@needs(USE)
 @transaction.atomic
 def start_pass(job: SheetPrint, user: AbstractBaseUser | None, condition: str = "") -> ReadingPass:
     """Begin the next pass over a print, or go on with the one that is open.
@@ -264,6 +266,7 @@ def _bent_by_rows(current: ReadingPass, expected: Array) -> Array:
     return adapted(expected, told, seen) if len(told) == len(seen) else expected
 
 
+@needs(USE)
 def reopen_rows(pk: int, rows: list[int]) -> ReadingPass:
     """Take some rows out of a complete pass so that they are read again; the others stay."""
     with transaction.atomic():
@@ -293,6 +296,7 @@ def undo_row(pk: int) -> int | None:
         return int(last.row)
 
 
+@needs(MAKE)
 def drop_pass(pk: int) -> SheetPrint:
     """Set a pass aside for good: it takes no part in averages any more. The last one stays."""
     with transaction.atomic():

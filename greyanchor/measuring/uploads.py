@@ -13,6 +13,7 @@ from greyanchor.core.readings import ReadingSet, match_chart
 from greyanchor.core.slips import judge_pass
 from greyanchor.measuring.models import ReadingPass, SheetPrint, Upload
 from greyanchor.measuring.services import expected_lab, first_pass_of, keep_whole_pass
+from greyanchor.profiles.roles import USE, needs
 
 
 def matched_upload(job: SheetPrint, data: bytes, name: str, by: str = "id") -> ReadingSet:
@@ -31,6 +32,7 @@ def matched_upload(job: SheetPrint, data: bytes, name: str, by: str = "id") -> R
     return matched
 
 
+@needs(USE)
 def take_upload(
     job: SheetPrint, data: bytes, name: str, user: AbstractBaseUser | None, by: str = "id"
 ) -> ReadingPass:
@@ -43,6 +45,7 @@ def take_upload(
     return keep_whole_pass(job, matched, f"file {name}", user)
 
 
+@needs(USE)
 def put_aside_upload(name: str, data: bytes, job: SheetPrint | None, user: AbstractBaseUser) -> Upload:
     """Keep a file until somebody has looked at it; files that nobody used go after a day."""
     Upload.objects.filter(sent_at__lt=timezone.now() - timedelta(days=1)).delete()

@@ -12,8 +12,10 @@ from greyanchor.core.formats import icc
 from greyanchor.core.verification import aims
 from greyanchor.core.verification.spots import SpotColour
 from greyanchor.profiles.models import AimRecord, SpotRecord
+from greyanchor.profiles.roles import MAKE, needs
 
 
+@needs(MAKE)
 @transaction.atomic
 def keep_aim(
     name: str,
@@ -51,6 +53,7 @@ def _kind_of(data: bytes, found: aims.Aim) -> str:
     return AimRecord.Kind.SPOTS if found.data is None else AimRecord.Kind.DATA
 
 
+@needs(MAKE)
 @transaction.atomic
 def keep_spots(
     colours: Mapping[str, SpotColour], source: str, user: AbstractBaseUser | None, replace_old: bool
@@ -70,6 +73,7 @@ def keep_spots(
     return told
 
 
+@needs(MAKE)
 def save_spot(
     record: SpotRecord, colour: SpotColour, source: str, user: AbstractBaseUser | None
 ) -> SpotRecord:

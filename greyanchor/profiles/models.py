@@ -61,7 +61,7 @@ class Profile(models.Model):
     title = models.CharField(max_length=160)
     version = models.PositiveSmallIntegerField(default=4)
     data = models.BinaryField()
-    sha256 = models.CharField(max_length=64, editable=False)
+    sha256 = models.CharField(max_length=64, editable=False, db_index=True)
     report = models.JSONField(default=dict)
     settings = models.JSONField(default=dict)
     neutral = models.JSONField(default=list)

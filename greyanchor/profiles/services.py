@@ -16,6 +16,7 @@ from greyanchor.core.profiling.attached import Examination
 from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.core.verification import northlight
 from greyanchor.profiles.models import AimRecord, Profile, ProposedPatches, RoomLight
+from greyanchor.profiles.roles import MAKE, needs
 
 
 @transaction.atomic
@@ -92,6 +93,7 @@ def content_of(sent: UploadedFile) -> bytes:
     return bytes(sent.read())
 
 
+@needs(MAKE)
 @transaction.atomic
 def keep_light(name: str, data: bytes, file_name: str, user: AbstractBaseUser | None) -> RoomLight:
     """Store a light measured in a room; `BadInput` when it is none, or its name is taken."""
@@ -102,6 +104,7 @@ def keep_light(name: str, data: bytes, file_name: str, user: AbstractBaseUser | 
     return RoomLight.objects.create(name=name, power=power, created_by=user)
 
 
+@needs(MAKE)
 @transaction.atomic
 def propose(
     profile: Profile, environment_hash: str, inks: list[list[float]], user: AbstractBaseUser | None

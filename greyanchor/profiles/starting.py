@@ -11,11 +11,13 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
 from greyanchor.core.readings import ReadingSet
 from greyanchor.profiles.models import Profile, ProfileWork
+from greyanchor.profiles.roles import MAKE, needs
 from greyanchor.profiles.tasks import profile_work_task
 
 _ACTIVE = (ProfileWork.State.QUEUED, ProfileWork.State.RUNNING)
 
 
+@needs(MAKE)
 @transaction.atomic
 def start(
     kind: str,

@@ -57,7 +57,7 @@ def profile_page(request: HttpRequest, pk: int) -> HttpResponse:
         "inside": share_inside(gamut, aim),
         "neutral": neutral_plot(np.array(profile.neutral), channels),
         "neutral_rows": profile.neutral[:: max(1, len(profile.neutral) // _NEUTRAL_ROWS)],
-        "modes": profile.modes.select_related("printer", "media").defer("curves"),
+        "modes": profile.modes.select_related("printer", "media"),
         "waiting": profile.proposals.filter(used_at=None).first(),
     }
     return render(request, "profiles/profile_page.html", context)

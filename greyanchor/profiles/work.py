@@ -10,6 +10,7 @@ from django.utils import timezone
 
 from greyanchor.core.errors import BadInput
 from greyanchor.profiles.models import BackgroundWork
+from greyanchor.profiles.roles import MAKE, needs
 
 _ACTIVE = (BackgroundWork.State.QUEUED, BackgroundWork.State.RUNNING)
 
@@ -66,6 +67,7 @@ def carry_out(model: type[BackgroundWork], pk: int, what: Callable[[], None]) ->
         end(model, pk, BackgroundWork.State.FAILED, f"the program failed: {error}", traceback.format_exc())
 
 
+@needs(MAKE)
 def cancel(model: type[BackgroundWork], pk: int) -> None:
     """Ask work to stop; it stops at its next step, or at once when it has not begun."""
     every = model._default_manager.filter(pk=pk)

@@ -30,13 +30,15 @@ from greyanchor.core.profiling.build import build_profile
 from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.press import SimulatedPress
 from greyanchor.core.simulation.standin import print_and_read
-from greyanchor.library.models import InkSet, Media, MediaClass, Printer, PrintMode, Site
+from greyanchor.library.models import Media, MediaClass, Printer, PrintMode
 from greyanchor.library.services import retire_mode, set_fallback, set_standin
+from greyanchor.library.settings_held import FROZEN, start_values
 from greyanchor.measuring.services import averaged, calibrate_white, read_row, start_pass
 from greyanchor.profiles.models import RoomLight
+from greyanchor.profiles.roles import Role, set_role
 from greyanchor.profiles.services import ensure_northlight_aim, keep_profile
 from greyanchor.profiles.settings import settings_from
-from greyanchor.web import demo_proof
+from greyanchor.web import demo_library, demo_proof
 from greyanchor.web.demo_prints import read_print
 
 
@@ -49,64 +51,32 @@ class Account:
     first: str
     last: str
     role: str
+    reach: Role
+    site: str
 
 
 ACCOUNTS = (
-    Account("ines", "quay-street-1", "Ines", "Marrow", "colour technician, Quay Street"),
-    Account("tobias", "lantern-hill-1", "Tobias", "Fenn", "colour technician, Lantern Hill"),
-    Account("ada", "chart-table-1", "Ada", "Quill", "operator, Quay Street"),
+    Account(
+        "ines",
+        "quay-street-1",
+        "Ines",
+        "Marrow",
+        "lead colour technician, Quay Street",
+        Role.LEAD,
+        "Quay Street",
+    ),
+    Account(
+        "tobias",
+        "lantern-hill-1",
+        "Tobias",
+        "Fenn",
+        "colour technician, Lantern Hill",
+        Role.TECHNICIAN,
+        "Lantern Hill",
+    ),
+    Account("ada", "chart-table-1", "Ada", "Quill", "operator, Quay Street", Role.OPERATOR, "Quay Street"),
 )
 _CREATED = datetime(2026, 9, 1, 8, 0, 0, tzinfo=UTC)
-
-# name, class, maker, g/m2, micrometres, mm, brightener, backwards, dry-down, heat, vacuum
-_MEDIA: list[tuple[str, str, str, int, int, int, str, bool, int, float, float]] = [
-    (
-        "Harbour Proof Semimatt 235",
-        "coated proofing paper",
-        "Wherry Mill",
-        235,
-        240,
-        1118,
-        "faint",
-        True,
-        30,
-        36,
-        50,
-    ),
-    (
-        "Saltmarsh Cotton 310",
-        "uncoated cotton paper",
-        "Wherry Mill",
-        310,
-        480,
-        1118,
-        "none",
-        True,
-        60,
-        34,
-        40,
-    ),
-    (
-        "Kelp Synthetic 190",
-        "synthetic chart paper",
-        "Sound & Shoal",
-        190,
-        210,
-        1067,
-        "faint",
-        True,
-        45,
-        40,
-        60,
-    ),
-    ("Lightbox Film 175", "backlit film", "Sound & Shoal", 175, 205, 1270, "none", True, 60, 38, 45),
-    ("Thrift Bond 90", "uncoated bond paper", "Causeway Papers", 90, 110, 914, "high", False, 15, 32, 65),
-    ("Fathom Satin 260", "coated photo paper", "Wherry Mill", 260, 255, 1118, "faint", True, 30, 36, 50),
-    ("Chandler Canvas 380", "canvas", "Causeway Papers", 380, 520, 1524, "faint", True, 120, 36, 55),
-    ("Breakwater Banner 440", "banner", "Sound & Shoal", 440, 460, 1600, "faint", True, 90, 42, 60),
-    ("Gangway Mesh 270", "mesh banner", "Sound & Shoal", 270, 350, 1600, "none", True, 60, 40, 35),
-    ("Tideline Matt 140", "coated paper", "Causeway Papers", 140, 175, 1067, "moderate", True, 30, 34, 50),
-]
 
 
 @dataclass(frozen=True)
@@ -160,8 +130,7 @@ def is_seeded() -> bool:
 def seed(say: Callable[[str], None]) -> None:
     """Make the whole demo library in one transaction: all of it, or nothing."""
     with transaction.atomic():
-        users = _people()
-        _library()
+        users = people_and_machines()
         aim = ensure_northlight_aim()
         for plan in _PLANS:
             say(f"{plan.name} ({plan.printer}, {plan.passes} passes)")
@@ -173,6 +142,16 @@ def seed(say: Callable[[str], None]) -> None:
         _other_kinds(users)
         say("proof: spot colours, own tolerances, twelve weeks of checks, a schedule")
         demo_proof.seed(users, aim)
+        say("the shared library: editions, pins, readiness, slots, the supplier's catalogue")
+        demo_library.seed(users)
+
+
+def people_and_machines() -> dict[str, User]:
+    """The people, machines and media of the demo, before any work."""
+    users = _people()
+    demo_library.machines_and_media()
+    demo_library.memberships(users, {a.username: a.site for a in ACCOUNTS})
+    return users
 
 
 def _other_kinds(users: dict[str, User]) -> None:
@@ -219,56 +198,9 @@ def _people() -> dict[str, User]:
         if made:
             user.set_password(account.password)
             user.save()
+            set_role(user, account.reach)
         users[account.username] = user
     return users
-
-
-def _library() -> None:
-    quay, lantern = Site.objects.create(name="Quay Street"), Site.objects.create(name="Lantern Hill")
-    tarn = InkSet.objects.create(name="Tarn pigment", channels=list("CMYK"), kind="aqueous pigment")
-    basalt = InkSet.objects.create(
-        name="Basalt UV", channels=list("CMYK"), kind="UV-cured, process inks only"
-    )
-    seven = InkSet.objects.create(
-        name="Basalt UV seven", channels=list("CMYKOGV"), kind="UV-cured with orange, green and violet"
-    )
-    driven = InkSet.objects.create(
-        name="Tarn photo", channels=list("RGB"), kind="aqueous, separated by the printer's own driver"
-    )
-    petrel = Printer.objects.create(
-        name="Petrel 44",
-        model="Petrel 44",
-        site=quay,
-        serial="PT44-0117",
-        width_mm=1118,
-        resolutions=[600, 1200, 2400],
-        passes=[6, 8, 12, 16],
-    )
-    gannet = Printer.objects.create(
-        name="Gannet 64",
-        model="Gannet 64",
-        site=lantern,
-        serial="GN64-0042",
-        width_mm=1626,
-        resolutions=[600, 1200],
-        passes=[4, 6, 8, 12],
-    )
-    dunlin = Printer.objects.create(
-        name="Dunlin 24", model="Dunlin 24", site=lantern, serial="DL24-2210", width_mm=610, resolutions=[1200, 2400],
-        passes=[8, 16], driven_as="R G B, by its own driver",
-    )  # fmt: skip
-    with_light = InkSet.objects.create(
-        name="Tarn pigment light", channels=list("CMYK"), light={"LC": "C", "LM": "M"}, kind="aqueous pigment, light inks"
-    )  # fmt: skip
-    petrel.ink_sets.set([tarn, with_light])
-    gannet.ink_sets.set([basalt, seven])
-    dunlin.ink_sets.set([driven])
-    for name, group, maker, weight, thickness, width, brightener, backwards, dry, heat, vacuum in _MEDIA:
-        Media.objects.create(
-            name=name, media_class=MediaClass.objects.get_or_create(name=group)[0], maker=maker, weight=weight, thickness=thickness,
-            width_mm=width, brightener=brightener, travels_backwards=backwards, dry_minutes=dry, heat=heat, vacuum=vacuum,
-            unreadable="Mesh" in name,
-        )  # fmt: skip
 
 
 def _carry_out(plan: Plan, users: dict[str, User], aim: int) -> None:
@@ -277,7 +209,7 @@ def _carry_out(plan: Plan, users: dict[str, User], aim: int) -> None:
     user = users["ines" if printer.site.name == "Quay Street" else "tobias"]
     direction = "both ways" if "both ways" in plan.name else "one way"
     choices = {
-        "resolution": 1200, "passes": plan.passes, "direction": direction, "halftone": "blue noise", "heat": media.heat, "vacuum": media.vacuum,
+        "resolution": 1200, "passes": plan.passes, "direction": direction, "halftone": "blue noise", **_held(printer, media),
     }  # fmt: skip
     ink_set = printer.ink_sets.order_by("pk").first()
     build = start_build(plan.name, printer, ink_set, media, choices, user, {"greys": plan.greys})  # type: ignore[arg-type]
@@ -295,12 +227,18 @@ def _carry_out(plan: Plan, users: dict[str, User], aim: int) -> None:
         _accept(
             build,
             kinds.RELEASE,
-            user,
+            users["ines"],
             {"note": "Made and proven at " + printer.site.name + ". Dry before trimming."},
         )
     if plan.retire:
         mode = PrintMode.objects.get(pk=build.mode_id)
-        retire_mode(mode.pk, mode.version, user, plan.retire)
+        retire_mode(mode.pk, mode.version, users["ines"], plan.retire)
+
+
+def _held(printer: Printer, media: Media) -> dict[str, float]:
+    """Heat and vacuum as presets, classes and the machine have them."""
+    held = start_values(printer, media)
+    return {name: held[key].value for name, key in FROZEN.items()}
 
 
 def _stage(build: Build, kind: str) -> Stage:
@@ -423,7 +361,7 @@ def _branch_and_lend(users: dict[str, User]) -> None:
     set_fallback(MediaClass.objects.get(name="mesh banner"), banner.printer, banner)
     gannet, mesh = Printer.objects.get(name="Gannet 64"), Media.objects.get(name="Gangway Mesh 270")
     choices = {
-        "resolution": 600, "passes": 8, "direction": "one way", "halftone": "blue noise", "heat": mesh.heat, "vacuum": mesh.vacuum,
+        "resolution": 600, "passes": 8, "direction": "one way", "halftone": "blue noise", **_held(gannet, mesh),
     }  # fmt: skip
     start_build(
         "Gangway Mesh, pier banners",

@@ -9,6 +9,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
 from greyanchor.core.errors import BadInput
+from greyanchor.profiles.roles import acting
 
 
 class ServerTiming:
@@ -41,3 +42,14 @@ class Refusals:
             "text": f"{error.sentence} Nothing was changed.",
         }
         return render(request, "web/notice.html", context, status=409)
+
+
+class Acting:
+    """Services know who sent the request, so that roles hold whatever a view hands on."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        with acting(request.user):
+            return self.get_response(request)

@@ -14,12 +14,25 @@ from django.views.decorators.http import require_GET
 
 from greyanchor.bench.queries import desk
 from greyanchor.checks.trends import attention
+from greyanchor.library.catalogue import newer
+from greyanchor.library.finding import pinned
+from greyanchor.library.readying import overdue
 from greyanchor.web.demo import ACCOUNTS
 
 
 @require_GET
 def start(request: HttpRequest) -> HttpResponse:
-    return render(request, "web/start.html", {**desk(request.user), **attention()})
+    return render(
+        request,
+        "web/start.html",
+        {
+            **desk(request.user),
+            **attention(),
+            "overdue": overdue(),
+            "newer": newer(),
+            "pinned": pinned(request.user),
+        },
+    )
 
 
 @method_decorator(login_not_required, name="dispatch")
@@ -32,6 +45,13 @@ class SignIn(LoginView):
     def get_context_data(self, **kwargs: Any) -> dict[str, Any]:
         accounts = ACCOUNTS if settings.DEMO else ()
         return {**super().get_context_data(**kwargs), "accounts": accounts}
+
+
+@login_not_required
+def not_allowed(request: HttpRequest, exception: Exception) -> HttpResponse:
+    text = str(exception) or "This account may not do that."
+    context = {"title": "Your role does not reach that far", "text": f"{text} Nothing was changed."}
+    return render(request, "web/notice.html", context, status=403)
 
 
 @login_not_required

@@ -29,7 +29,7 @@ from django.core.management import call_command
 call_command("migrate", verbosity=0)
 from greyanchor.web import demo
 from greyanchor.profiles.services import ensure_northlight_aim
-demo._people(); demo._library(); ensure_northlight_aim()
+demo.people_and_machines(); ensure_northlight_aim()
 """
 
 

@@ -20,6 +20,7 @@ from greyanchor.measuring.models import SheetPrint
 from greyanchor.measuring.printing import print_on_standin, standin_reading
 from greyanchor.measuring.services import keep_whole_pass
 from greyanchor.profiles.models import AimRecord
+from greyanchor.profiles.roles import Role, set_role
 from greyanchor.profiles.services import ensure_northlight_aim
 
 CHOICES = {
@@ -34,7 +35,9 @@ CHOICES = {
 
 @pytest.fixture
 def user(db: None) -> User:
-    return User.objects.create_user("mara", password="a long password", first_name="Mara", last_name="Voss")
+    made = User.objects.create_user("mara", password="a long password", first_name="Mara", last_name="Voss")
+    set_role(made, Role.LEAD)
+    return made
 
 
 @pytest.fixture
@@ -63,7 +66,7 @@ def printer(db: None) -> Printer:
 def media(db: None) -> Media:
     return Media.objects.create(
         name="Harbour Proof Semimatt 235", media_class=MediaClass.objects.create(name="coated"), maker="Wherry Mill", weight=235,
-        thickness=240, width_mm=1118, brightener="faint", heat=36,
+        thickness=240, width_mm=1118, brightener="faint",
     )  # fmt: skip
 
 

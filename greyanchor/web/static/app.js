@@ -277,9 +277,14 @@ document.addEventListener("change", e => {
     const p = facts.printers[e.target.value];
     if (p) { form.ink_set.value = p.ink_set; form.passes.value = p.passes; }
   }
-  if (e.target.name === "media") {
-    const m = facts.media[e.target.value];
-    if (m) { form.heat.value = m.heat; form.vacuum.value = m.vacuum; }
+  if (e.target.name === "media" || e.target.name === "printer") {
+    fetch(`${form.dataset.suggest}?printer=${form.printer.value}&media=${form.media.value}`).then(r => r.json()).then(held => {
+      for (const [name, told] of Object.entries(held)) {
+        form[name].value = told.value;
+        const help = form[name].closest(".field").querySelector(".help");
+        if (help) help.textContent = told.source;
+      }
+    });
   }
   if (!form.name.dataset.own) {
     const word = n => form[n].selectedOptions[0].text.split(",")[0];
@@ -296,3 +301,8 @@ function sayValue(input) {
 function watchSliders() { document.querySelectorAll(".slider input[type=range]").forEach(sayValue); }
 document.addEventListener("input", e => { if (e.target.matches(".slider input[type=range]")) sayValue(e.target); });
 document.addEventListener("DOMContentLoaded", watchSliders);
+
+// side by side: only what differs
+document.addEventListener("change", e => {
+  if (e.target.id === "only-differing") document.querySelector("table.side").classList.toggle("only-differing", e.target.checked);
+});

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from typing import Any
+from urllib.parse import parse_qsl, urlencode
 
 from django import template
 from django.utils.safestring import SafeString, mark_safe
+
+from greyanchor.core.handling import SOURCE_WORDS, Setting
 
 register = template.Library()
 
@@ -96,3 +99,34 @@ def words(text: str) -> list[str]:
 def add_text(text: str, more: Any) -> str:
     """`text` with something written after it."""
     return f"{text}{more}"
+
+
+@register.filter
+def is_number(value: Any) -> bool:
+    """Whether a cell is a number, so that it stands on the right."""
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+@register.filter
+def plain(value: Any) -> str:
+    """A number as it is typed: no more decimals than it needs."""
+    return "" if value is None else f"{value:g}"
+
+
+@register.filter
+def source_word(source: str) -> str:
+    """Who decides a handling setting, in words."""
+    return SOURCE_WORDS[source]
+
+
+@register.filter
+def told(value: float | None, setting: Setting) -> str:
+    """A value of a handling setting with its unit."""
+    return setting.told(value)
+
+
+@register.filter
+def sorted_by(address: str, key: str) -> str:
+    """A query with another sort."""
+    kept = [(k, v) for k, v in parse_qsl(address) if k != "sort"]
+    return urlencode([*kept, ("sort", key)])

@@ -1,0 +1,179 @@
+"""What a pack would create, change or leave, before anything is written; and what a person may choose."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from greyanchor.core.environment import PrintEnvironment
+from greyanchor.core.errors import BadInput
+from greyanchor.core.families import guess_family
+from greyanchor.core.packs import Pack
+from greyanchor.library.models import InkSet, Media, MediaClass, MediaPreset, Printer, PrintMode
+
+CREATE, SAME, CLASH, MAP = "create", "same", "clash", "map"
+#: what can be done about a name that is taken
+KEEP_BOTH, UPDATE, SKIP = "both", "update", "skip"
+ON_CLASH = ((KEEP_BOTH, "keep both"), (UPDATE, "update ours"), (SKIP, "leave ours"))
+_MEDIA_FACTS = (
+    "maker",
+    "weight",
+    "thickness",
+    "width_mm",
+    "brightener",
+    "travels_backwards",
+    "unreadable",
+    "dry_minutes",
+)
+
+
+def plan_of(pack: Pack) -> dict[str, Any]:
+    """Every record of a pack beside ours, as plain rows with an ``action`` and, where there is one, our ``ours``."""
+    return {
+        "title": pack.manifest["title"], "maker": pack.manifest.get("maker", ""), "version": pack.manifest.get("version", ""),
+        "note": pack.manifest.get("note", ""), "made_at": pack.manifest["made_at"], "files": len(pack.manifest["files"]),
+        "printers": [_printer(p) for p in pack.manifest["printers"]], "ink_sets": [_ink_set(i) for i in pack.manifest["ink_sets"]],
+        "media_classes": [_class(c) for c in pack.manifest["media_classes"]], "media": [_media(m) for m in pack.manifest["media"]],
+        "presets": [_preset(p) for p in pack.manifest.get("presets", [])], "modes": _modes(pack),
+    }  # fmt: skip
+
+
+def _printer(told: Mapping[str, Any]) -> dict[str, Any]:
+    ours = Printer.objects.filter(model__iexact=told["model"]).order_by("name").first()
+    return {"name": told["model"], "action": SAME if ours else MAP, "ours": ours.pk if ours else None}
+
+
+def _ink_set(told: Mapping[str, Any]) -> dict[str, Any]:
+    ours = InkSet.objects.filter(name__iexact=told["name"]).first()
+    if ours is not None and ours.channels == told["channels"] and ours.light == told.get("light", {}):
+        return {"name": told["name"], "action": SAME, "ours": ours.pk, "text": ours.channel_text}
+    alike = next(
+        (
+            i
+            for i in InkSet.objects.all()
+            if i.channels == told["channels"] and i.light == told.get("light", {})
+        ),
+        None,
+    )
+    text = " ".join([*told["channels"], *told.get("light", {})])
+    return {"name": told["name"], "action": CREATE if ours is None else MAP, "ours": alike.pk if alike and ours else None, "text": text}  # fmt: skip
+
+
+def _class(told: Mapping[str, Any]) -> dict[str, Any]:
+    ours = MediaClass.objects.filter(name__iexact=told["name"]).first()
+    if ours is not None:
+        return {"name": told["name"], "action": SAME, "ours": ours.pk}
+    family = told.get("family") or guess_family(told["name"])
+    alike = MediaClass.objects.filter(family=family).order_by("name").first() if family else None
+    return {"name": told["name"], "action": MAP, "ours": alike.pk if alike else None, "family": family}
+
+
+def _media(told: Mapping[str, Any]) -> dict[str, Any]:
+    ours = Media.objects.filter(name__iexact=told["name"]).first()
+    if ours is None:
+        return {"name": told["name"], "action": CREATE, "ours": None, "differs": []}
+    differs = [
+        f"{name.replace('_', ' ')}: {getattr(ours, name)} here, {told[name]} in the pack"
+        for name in _MEDIA_FACTS
+        if name in told and told[name] != getattr(ours, name)
+    ]
+    return {"name": told["name"], "action": SAME, "ours": ours.pk, "differs": differs}
+
+
+def _preset(told: Mapping[str, Any]) -> dict[str, Any]:
+    ours = MediaPreset.objects.filter(name__iexact=told["name"]).first()
+    if ours is None:
+        return {"name": told["name"], "action": CREATE, "ours": None}
+    same = ours.handling == told.get("handling", {})
+    return {"name": told["name"], "action": SAME if same else CLASH, "ours": ours.pk}
+
+
+def _modes(pack: Pack) -> list[dict[str, Any]]:
+    named = {
+        m.name.casefold(): m
+        for m in PrintMode.objects.select_related("curve_set", "profile").defer("curve_set__text", "profile__data", "profile__fitted", "profile__boundary")
+    } if len(pack.modes) > 20 else None  # fmt: skip
+    files = pack.manifest["files"]
+    out = []
+    for told in pack.modes:
+        ours = named.get(told["name"].casefold()) if named is not None else _ours(told["name"])
+        row = {"name": told["name"], "printer": told["printer"], "media": told["media"], "action": CREATE, "ours": None, "state": "released" if told.get("released_at") else "draft"}  # fmt: skip
+        if ours is not None:
+            differs = _differences(told, ours, files)
+            row |= {"ours": ours.pk, "action": CLASH if differs else SAME, "differs": differs}
+        out.append(row)
+    return out
+
+
+def _ours(name: str) -> PrintMode | None:
+    return PrintMode.objects.filter(name__iexact=name).select_related("curve_set", "profile").first()
+
+
+def _differences(told: Mapping[str, Any], ours: PrintMode, files: Mapping[str, Any]) -> list[str]:
+    """What differs between a packed mode and ours of the same name, in words; nothing for two of one content."""
+    found = []
+    theirs = PrintEnvironment(**told["environment"]).as_dict()
+    for name, value in theirs.items():
+        if name not in ("printer", "ink_set", "media") and ours.environment.get(name) != value:
+            found.append(f"{name} {ours.environment.get(name)} here, {value} in the pack")
+    if {c: round(v, 2) for c, v in told["limits"].items()} != {
+        c: round(v, 2) for c, v in ours.limits.items()
+    }:
+        found.append("other ink limits")
+    if (told.get("total_ink") or 0) != (ours.total_ink or 0):
+        found.append("another total ink")
+    for what, key, sha in (
+        ("curves", "curves", ours.curve_set.sha256 if ours.curve_set else None),
+        ("profile", "profile", ours.profile.sha256 if ours.profile else None),
+    ):
+        if (files[told[key]]["sha256"] if told.get(key) else None) != sha:
+            found.append(f"another {what}" if what == "profile" else f"other {what}")
+    if told.get("handling", {}) != ours.handling:
+        found.append("other handling settings")
+    return found
+
+
+def usual_choices(plan: Mapping[str, Any]) -> dict[str, Any]:
+    """What happens when nobody chooses anything."""
+    return {
+        "printers": {p["name"]: p["ours"] for p in plan["printers"]},
+        "ink_sets": {i["name"]: i["ours"] for i in plan["ink_sets"]},
+        "media_classes": {c["name"]: c["ours"] for c in plan["media_classes"]},
+        "presets": {p["name"]: SKIP for p in plan["presets"] if p["action"] == CLASH},
+        "modes": {m["name"]: KEEP_BOTH for m in plan["modes"] if m["action"] == CLASH},
+        "state": "review",
+    }
+
+
+def checked_choices(plan: Mapping[str, Any], told: Mapping[str, Any]) -> dict[str, Any]:
+    """Choices as a person made them, completed and held to what can be chosen."""
+    out = usual_choices(plan)
+    for kind, model in (("printers", Printer), ("ink_sets", InkSet), ("media_classes", MediaClass)):
+        known = set(model._default_manager.values_list("pk", flat=True))  # type: ignore[attr-defined]
+        for name in out[kind]:
+            if name in told.get(kind, {}):
+                value = told[kind][name]
+                if value is not None and value not in known:
+                    raise BadInput(f"what {name} was mapped to is not there any more; choose again")
+                out[kind][name] = value
+    ways = {w for w, _ in ON_CLASH}
+    for kind in ("presets", "modes"):
+        for name in out[kind]:
+            way = told.get(kind, {}).get(name, out[kind][name])
+            if way not in ways:
+                raise BadInput(f"{name}: keep both, update ours, or leave ours")
+            out[kind][name] = way
+    for row in plan["ink_sets"]:
+        ours = out["ink_sets"][row["name"]]
+        if ours is not None:
+            found = InkSet.objects.get(pk=ours)
+            if found.channel_text != row["text"]:
+                raise BadInput(
+                    f"{row['name']} prints {row['text']}, {found.name} prints {found.channel_text}; map it to inks of the same channels"
+                )
+        elif row["action"] == MAP:
+            raise BadInput(f"there is an ink set called {row['name']} with other channels here; map it to one of ours")  # fmt: skip
+    out["state"] = "packed" if told.get("state") == "packed" else "review"
+    if all(v is None for v in out["printers"].values()):
+        raise BadInput("no printer of the pack was mapped to one of ours, so nothing would be imported")
+    return out

@@ -1,0 +1,200 @@
+"""Pages of packs and of the supplier's catalogue."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib import messages
+from django.db.models import Q
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from greyanchor.core.errors import BadInput
+from greyanchor.library import catalogue, importing, planning
+from greyanchor.library.models import InkSet, MediaClass, Offer, PackImport, Printer, Shelf
+from greyanchor.profiles import work
+from greyanchor.profiles.roles import MAKE, RELEASE, may
+from greyanchor.profiles.services import content_of
+
+_ENDINGS = (".icc", ".icm")
+
+
+@require_GET
+def pack_list(request: HttpRequest) -> HttpResponse:
+    """Packs that came in, and where one goes out."""
+    imports = PackImport.objects.select_related("started_by").defer("plan", "choices")[:40]
+    return render(request, "library/packs.html", {"imports": imports, "may_make": may(request.user, MAKE)})
+
+
+@require_POST
+def pack_receive(request: HttpRequest) -> HttpResponse:
+    """A pack, a ZIP of profiles, or loose profiles were sent."""
+    sent = request.FILES.getlist("file")
+    if not sent:
+        raise BadInput("choose a pack, or profiles, first")
+    loose = (
+        request.POST.get("kind") == "profiles"
+        or len(sent) > 1
+        or str(sent[0].name).lower().endswith(_ENDINGS)
+    )
+    if loose:
+        job = importing.receive_profiles([(str(f.name), content_of(f)) for f in sent], request.user)
+    else:
+        job = importing.receive(str(sent[0].name), sent[0].chunks(), request.user)
+    return redirect("pack", pk=job.pk)
+
+
+def _job(pk: int) -> PackImport:
+    return get_object_or_404(PackImport.objects.select_related("started_by"), pk=pk)
+
+
+@require_GET
+def pack_page(request: HttpRequest, pk: int) -> HttpResponse:
+    return render(request, "library/pack.html", _context(request, _job(pk)))
+
+
+@require_GET
+def pack_part(request: HttpRequest, pk: int) -> HttpResponse:
+    """How the import goes; the whole page once it waits for a person or is over."""
+    job = _job(pk)
+    answer = render(request, "library/_pack.html", _context(request, job))
+    if not job.is_active:
+        answer["HX-Refresh"] = "true"
+    return answer
+
+
+def _context(request: HttpRequest, job: PackImport) -> dict[str, Any]:
+    plan = job.plan or {}
+    context: dict[str, Any] = {
+        "job": job,
+        "plan": plan,
+        "may_make": may(request.user, MAKE),
+        "may_release": may(request.user, RELEASE),
+    }
+    if job.is_decidable and job.kind == PackImport.Kind.PACK:
+        context |= {
+            "printers": Printer.objects.all(), "ink_sets": InkSet.objects.all(), "media_classes": MediaClass.objects.all(), "ways": planning.ON_CLASH,
+            "counts": {a: sum(m["action"] == a for m in plan["modes"]) for a in (planning.CREATE, planning.SAME, planning.CLASH)},
+            "released": sum(m["state"] == "released" for m in plan["modes"]), "changing": [m for m in plan["modes"] if m["action"] == planning.CLASH],
+        }  # fmt: skip
+    return context
+
+
+@require_POST
+def pack_decide(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take the choices and import."""
+    job = _job(pk)
+    importing.decide(pk, _choices(request, job), request.user)
+    return redirect("pack", pk=pk)
+
+
+def _choices(request: HttpRequest, job: PackImport) -> dict[str, Any]:
+    """Choices of the form: names are sent by their place in the plan, so that any name can be one."""
+    if job.kind == PackImport.Kind.PROFILES:
+        return {"take": request.POST.getlist("take")}
+    told: dict[str, Any] = {"state": request.POST.get("state", "review")}
+    for kind in ("printers", "ink_sets", "media_classes"):
+        told[kind] = {}
+        for i, row in enumerate(job.plan.get(kind, [])):
+            value = request.POST.get(f"{kind}.{i}")
+            if value is not None:
+                told[kind][row["name"]] = int(value) if value.isdigit() else None
+    for kind in ("presets", "modes"):
+        told[kind] = {}
+        for i, row in enumerate(job.plan.get(kind, [])):
+            value = request.POST.get(f"{kind}.{i}") or (
+                request.POST.get(f"{kind}.all") if row["action"] == planning.CLASH else None
+            )
+            if value:
+                told[kind][row["name"]] = value
+    return told
+
+
+@require_POST
+def pack_cancel(request: HttpRequest, pk: int) -> HttpResponse:
+    job = _job(pk)
+    work.cancel(PackImport, pk)
+    if job.is_decidable:
+        PackImport.objects.filter(pk=pk).update(
+            state=PackImport.State.CANCELLED, step=PackImport.Step.TEST, message="cancelled"
+        )
+        importing.path_of(job).unlink(missing_ok=True)
+    messages.info(request, f"{job.name} is not imported; nothing of it was written.")
+    return redirect("packs")
+
+
+@require_POST
+def pack_again(request: HttpRequest, pk: int) -> HttpResponse:
+    importing.again(_job(pk).pk, request.user)
+    return redirect("pack", pk=pk)
+
+
+# --- the catalogue ---------------------------------------------------------------------------
+
+
+@require_GET
+def catalogue_page(request: HttpRequest) -> HttpResponse:
+    """What the supplier's catalogue offers, searched by maker, class, printer and words."""
+    shelf = catalogue.ask_when_stale()
+    offers, held = Offer.objects.all(), catalogue.here()
+    chosen = {name: request.GET.get(name, "").strip() for name in ("q", "maker", "class", "printer")}
+    for field, name in (("maker", "maker"), ("media_class", "class"), ("printer", "printer")):
+        if chosen[name]:
+            offers = offers.filter(**{f"{field}__icontains": chosen[name]})
+    for word in chosen["q"].split():
+        offers = offers.filter(
+            Q(title__icontains=word)
+            | Q(note__icontains=word)
+            | Q(maker__icontains=word)
+            | Q(media_class__icontains=word)
+            | Q(printer__icontains=word)
+        )
+    rows = []
+    for offer in offers:
+        have = held.get(offer.key)
+        newer = have is not None and catalogue.version_key(offer.version) > catalogue.version_key(
+            have.version
+        )
+        rows.append({"offer": offer, "have": have, "newer": newer})
+    everything = Offer.objects.all()
+    choices = {
+        name: sorted(
+            {part for value in everything.values_list(field, flat=True) for part in value.split(", ")}
+        )
+        for name, field in (("maker", "maker"), ("class", "media_class"), ("printer", "printer"))
+    }
+    context = {
+        "shelf": shelf,
+        "rows": rows,
+        "chosen": chosen,
+        "choices": choices,
+        "may_make": may(request.user, MAKE),
+        "address": catalogue.address(),
+    }
+    return render(request, "library/catalogue.html", context)
+
+
+@require_POST
+def catalogue_ask(request: HttpRequest) -> HttpResponse:
+    shelf: Shelf = catalogue.ask()
+    if shelf.trouble:
+        messages.error(
+            request,
+            f"{shelf.trouble[:1].upper()}{shelf.trouble[1:]}. What it told before stays; everything that is here works without it.",
+        )
+    else:
+        messages.success(request, f"The catalogue offers {Offer.objects.count()} packs.")
+    return redirect("catalogue")
+
+
+@require_POST
+def catalogue_fetch(request: HttpRequest) -> HttpResponse:
+    """Fetch a pack and look at what it would do."""
+    try:
+        job = catalogue.fetch(request.POST.get("key", ""), request.POST.get("version", ""), request.user)
+    except BadInput as error:
+        messages.error(request, f"{error.sentence} Nothing was changed.")
+        return redirect(f"{reverse('catalogue')}")
+    return redirect("pack", pk=job.pk)

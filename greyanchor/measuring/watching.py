@@ -1,0 +1,120 @@
+"""Readings that come from elsewhere: by the watched folder, or from another program, for a chart that is open."""
+
+from __future__ import annotations
+
+import shutil
+import time
+from pathlib import Path
+
+from django.conf import settings
+from django.contrib.auth.models import AbstractBaseUser
+from django.db.models import QuerySet
+
+from greyanchor.core.errors import BadInput
+from greyanchor.core.formats import readings_file
+from greyanchor.core.formats.files import read_limited
+from greyanchor.measuring.models import Delivered, ReadingPass, SheetPrint
+from greyanchor.measuring.uploads import matched_upload, take_upload
+from greyanchor.profiles.roles import USE, needs
+
+#: passes after which a print waits for no more readings
+ENOUGH = 3
+#: a file is taken once its size stood still for this long, seconds
+SETTLED = 1.0
+#: endings that readings have; everything else in the folder is left alone
+ENDINGS = (".txt", ".cxf", ".xml", ".csv", ".cgats")
+
+
+def open_prints() -> QuerySet[SheetPrint]:
+    """Prints that wait for readings, the newest first: printed or to be printed elsewhere, with no pass, or one of two."""
+    full = ReadingPass.objects.filter(state=ReadingPass.State.DONE, number__gte=ENOUGH).values("sheet_print")
+    busy = ReadingPass.objects.filter(state=ReadingPass.State.OPEN).values("sheet_print")
+    found = SheetPrint.objects.exclude(pk__in=full).exclude(pk__in=busy)
+    return found.select_related("chart", "printer").defer("sent", "chart__text").order_by("-pk")
+
+
+@needs(USE)
+def deliver(
+    name: str, data: bytes, via: str, user: AbstractBaseUser | None, job: SheetPrint | None = None
+) -> Delivered:
+    """Use readings as a pass of the one open print they belong to; what became of them is kept either way."""
+    made = Delivered(name=name[:200], via=via, outcome=Delivered.Outcome.REFUSED)
+    try:
+        if job is None:
+            job = _find(name, data)
+        take_upload(job, data, name, user)
+    except BadInput as error:
+        made.reason = str(error)[:400]
+    else:
+        made.outcome = Delivered.Outcome.TAKEN
+    made.sheet_print = job
+    made.save()
+    return made
+
+
+def _find(name: str, data: bytes) -> SheetPrint:
+    readings = readings_file.loads(data, name)
+    reasons, fitting = [], []
+    for job in open_prints()[:60]:
+        if len(job.chart.patches) != len(readings):
+            continue
+        try:
+            matched_upload(job, data, name)
+        except BadInput as error:
+            reasons.append(f"{job.chart.title}: {error.reason}")
+        else:
+            fitting.append(job)
+    if not fitting:
+        why = f"; nearest was {reasons[0]}" if reasons else f"; no open chart has {len(readings)} patches"
+        raise BadInput(f"it belongs to no chart that waits for readings{why}", name)
+    if len({j.chart_id for j in fitting}) > 1 or len(fitting) > 1:
+        titles = ", ".join(f"print {j.pk} of {j.chart.title}" for j in fitting[:3])
+        raise BadInput(f"it could be of {titles}; open the right one and use the file there", name)
+    return fitting[0]
+
+
+def inbox() -> Path:
+    """The watched folder, made when it is not there."""
+    found = Path(settings.INBOX)
+    for part in ("", "taken", "refused"):
+        (found / part).mkdir(parents=True, exist_ok=True)
+    return found
+
+
+def sweep(now: float | None = None) -> list[Delivered]:
+    """Take up every settled file of the watched folder; it then stands under ``taken`` or ``refused``, with the reason beside it."""
+    folder, moment = inbox(), time.time() if now is None else now
+    out = []
+    for path in sorted(folder.iterdir()):
+        if (
+            path.is_symlink()
+            or not path.is_file()
+            or path.suffix.lower() not in ENDINGS
+            or moment - path.stat().st_mtime < SETTLED
+        ):
+            continue
+        try:
+            data = read_limited(path, settings.UPLOAD_LIMIT)
+        except BadInput as error:
+            made = Delivered.objects.create(
+                name=path.name[:200],
+                via="watched folder",
+                outcome=Delivered.Outcome.REFUSED,
+                reason=str(error)[:400],
+            )
+        else:
+            made = deliver(path.name, data, "watched folder", None)
+        target = _free(folder / made.outcome / path.name)
+        shutil.move(path, target)
+        if made.outcome == Delivered.Outcome.REFUSED:
+            target.with_name(f"{target.name}.reason.txt").write_text(f"{made.reason}\n")
+        out.append(made)
+    return out
+
+
+def _free(path: Path) -> Path:
+    """`path`, with a number in its name when it is taken."""
+    found, number = path, 2
+    while found.exists():
+        found, number = path.with_name(f"{path.stem}-{number}{path.suffix}"), number + 1
+    return found

@@ -1,0 +1,30 @@
+"""What every page knows of who looks at it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from django.http import HttpRequest
+from django.utils.functional import SimpleLazyObject
+
+from greyanchor.profiles.roles import MAKE, RELEASE, role_of
+
+
+@dataclass(frozen=True)
+class _Reach:
+    """A role as templates ask for it."""
+
+    word: str
+    makes: bool
+    releases: bool
+
+
+def role(request: HttpRequest) -> dict[str, Any]:
+    """The role of the person who is signed in, looked up when a page asks."""
+
+    def found() -> _Reach:
+        held = role_of(request.user)
+        return _Reach(held.word, held >= MAKE, held >= RELEASE)
+
+    return {"role": SimpleLazyObject(found)} if request.user.is_authenticated else {}
