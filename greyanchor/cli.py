@@ -249,6 +249,40 @@ def serve(port: int, host: str) -> None:
 
 
 @main.command()
+@click.argument("folder", default="catalogue")
+@click.option("--port", type=int, default=8010, show_default=True)
+@click.option("--host", default="127.0.0.1", show_default=True)
+def catalogue(folder: str, port: int, host: str) -> None:
+    """Serve the packs of a FOLDER as a supplier's catalogue."""
+    from pathlib import Path
+
+    from greyanchor.devices.catalogue_service import run
+
+    run(Path(folder), host, port)
+
+
+@main.command()
+@click.argument("file")
+def backup(file: str) -> None:
+    """Write database and files to FILE while the application runs, and verify it."""
+    _application("backup", file=file)
+
+
+@main.command()
+@click.argument("file")
+def restore(file: str) -> None:
+    """Put the backup FILE in place of what is here; what was here is backed up first."""
+    _application("restore", file=file)
+
+
+@main.command()
+@click.argument("file")
+def export(file: str) -> None:
+    """Write everything to FILE as open files: packs, ICC, CGATS, CSV and JSON."""
+    _application("export", file=file)
+
+
+@main.command()
 def worker() -> None:
     """Run a worker alone, for background tasks."""
     _application("worker")

@@ -9,9 +9,11 @@ import subprocess
 import sys
 import threading
 import time
+from pathlib import Path
 from types import FrameType
 
 _RESTART_PAUSE = 2.0
+_WATCH_PAUSE = 2.0
 
 
 def _django() -> None:
@@ -30,12 +32,70 @@ def _prepare() -> None:
 def demo(port: int, host: str) -> int:
     """Serve with demo data, made on the first run."""
     os.environ["GREYANCHOR_DEMO"] = "1"
+    os.environ.setdefault("GREYANCHOR_CATALOGUE", f"http://127.0.0.1:{_free_port()}")
     _django()
     _prepare()
     from django.core.management import call_command
 
     call_command("seed_demo")
-    return _serve(port, host)
+    from greyanchor.web.demo_library import catalogue_folder
+
+    address = os.environ["GREYANCHOR_CATALOGUE"]
+    supplier = subprocess.Popen(
+        [
+            sys.executable,
+            "-m",
+            "greyanchor.cli",
+            "catalogue",
+            str(catalogue_folder()),
+            "--port",
+            address.rpartition(":")[2],
+        ],
+        start_new_session=True,
+    )
+    try:
+        return _serve(port, host)
+    finally:
+        supplier.terminate()
+
+
+def _free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+def backup(file: str) -> int:
+    """Back everything up, and say what the file holds."""
+    _django()
+    from greyanchor.config import keeping
+
+    told = keeping.backup(Path(file))
+    print(
+        f"{file}: {sum(told['rows'].values())} rows in {len(told['rows'])} tables, {len(told['files'])} files, verified"
+    )
+    return 0
+
+
+def restore(file: str) -> int:
+    """Put a backup in place of what is here."""
+    _django()
+    from greyanchor.config import keeping
+
+    told = keeping.restore(Path(file), print)
+    print(
+        f"restored as of {told['made_at']}: {sum(told['rows'].values())} rows, {len(told['files'])} files, verified"
+    )
+    return 0
+
+
+def export(file: str) -> int:
+    """Write everything as open files."""
+    _django()
+    from greyanchor.config import keeping
+
+    print(f"{file}: {keeping.export(Path(file))} files")
+    return 0
 
 
 def serve(port: int, host: str) -> int:
@@ -53,16 +113,38 @@ def worker() -> int:
 
     from greyanchor.bench import tasks as of_builds  # the queue knows a task only after its module is loaded
     from greyanchor.bench.models import RefineRound, Task
+    from greyanchor.library import tasks as of_library
+    from greyanchor.library.models import PackImport
     from greyanchor.profiles import tasks as of_profiles
     from greyanchor.profiles.models import ProfileWork
     from greyanchor.profiles.work import mark_interrupted
 
-    assert of_builds.build_profile_task is not None and of_profiles.profile_work_task is not None
-    for model in (Task, ProfileWork, RefineRound):
+    known = (of_builds.build_profile_task, of_profiles.profile_work_task, of_library.pack_task)
+    assert all(known)
+    for model in (Task, ProfileWork, RefineRound, PackImport):
         mark_interrupted(model)
+    threading.Thread(target=_watch, daemon=True).start()
     consumer = HUEY.create_consumer(workers=1, worker_type="thread", periodic=False, check_worker_health=True)
     consumer.run()
     return 0
+
+
+def _watch() -> None:
+    """Beside the queue: the watched folder every few seconds, the catalogue every quarter of an hour."""
+    from django.db import close_old_connections
+
+    from greyanchor.library import catalogue
+    from greyanchor.measuring import watching
+
+    while True:
+        try:
+            watching.sweep()
+            if catalogue.address():
+                catalogue.ask_when_stale()
+        except Exception as error:
+            print(f"The watched folder or the catalogue failed: {error}", file=sys.stderr, flush=True)
+        close_old_connections()
+        time.sleep(_WATCH_PAUSE)
 
 
 class _WorkerKeeper:
@@ -96,6 +178,16 @@ class _WorkerKeeper:
                 self._process.kill()
 
 
+def _warm() -> None:
+    """Read the library into memory while nobody waits for it."""
+    from django.db import close_old_connections
+
+    from greyanchor.library.finding import warm
+
+    warm()
+    close_old_connections()
+
+
 def _serve(port: int, host: str) -> int:
     from waitress.server import create_server
 
@@ -118,6 +210,7 @@ def _serve(port: int, host: str) -> int:
 
     signal.signal(signal.SIGTERM, stop)
     signal.signal(signal.SIGINT, stop)
+    threading.Thread(target=_warm, daemon=True).start()
     server = create_server(application, host=host, port=port, threads=6, ident="greyanchor")
     keeper.start()
     print(f"Grey Anchor is at http://{host}:{port}  (Ctrl-C stops it)", flush=True)

@@ -477,7 +477,7 @@ def test_the_total_is_the_smaller_of_eye_and_reading(client: Client, up_to: Call
 def mesh_build(printer: Printer, user: User, build: Build) -> Build:
     media = Media.objects.create(
         name="Gangway Mesh 270", media_class=build.mode.media.media_class, maker="Sound & Shoal", weight=270, thickness=350,
-        width_mm=1600, brightener="none", heat=40, vacuum=35, unreadable=True,
+        width_mm=1600, brightener="none", unreadable=True,
     )  # fmt: skip
     choices = {**CHOICES, "heat": 40.0, "vacuum": 35.0}
     return beginning.start_build("Mesh", printer, printer.ink_sets.get(), media, choices, user)
@@ -560,7 +560,7 @@ def finish(build: Build, user: User) -> PrintMode:
     accept(build, "profile", user, {})
     build.refresh_from_db()
     services.skip_stage(stage_of(build, "check").pk, build.version, "checked elsewhere", user)
-    accept(build, "release", user, {"note": "in use"})
+    accept(build, "release", user, {"note": "in use"}, "checked elsewhere")
     return PrintMode.objects.get(pk=build.mode_id)
 
 
@@ -797,9 +797,9 @@ def test_curves_changed_meanwhile_are_not_overwritten(released: PrintMode, user:
     found = through_restore(released, user)
     read_print(restoring.print_confirmation(found), user)
     found.refresh_from_db()
-    PrintMode.objects.filter(pk=released.pk).update(
-        curves=CurveSet.straight(dict.fromkeys("CMYK", 0.7)).to_csv()
-    )
+    other = PrintMode.objects.get(pk=released.pk)
+    other.curves = CurveSet.straight(dict.fromkeys("CMYK", 0.7)).to_csv()
+    other.save()
     with pytest.raises(BadInput, match="changed by somebody else"):
         restoring.use_curves(found, "", user)
 

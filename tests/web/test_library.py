@@ -11,12 +11,15 @@ from greyanchor.bench.beginning import start_build
 from greyanchor.bench.models import Build
 from greyanchor.core.errors import BadInput
 from greyanchor.library import services
+from greyanchor.library.keeping import edit
+from greyanchor.library.kinds import KINDS
 from greyanchor.library.models import Media, Printer, PrintMode
+from greyanchor.profiles.roles import Role, set_role
 from tests.web.conftest import CHOICES
 
 FACTS = {
-    "maker": "Wherry Mill", "weight": 240, "thickness": 240, "width_mm": 1118, "brightener": "faint", "dry_minutes": 45,
-    "heat": 36, "vacuum": 50, "notes": "", "why": "new batch",
+    "name": "Harbour Proof Semimatt 235", "maker": "Wherry Mill", "weight": 240, "thickness": 240, "width_mm": 1118, "brightener": "faint", "dry_minutes": 45,
+    "notes": "", "why": "new batch",
 }  # fmt: skip
 
 
@@ -83,7 +86,7 @@ def test_modes_are_narrowed_by_printer_media_state_and_words(
 
     def names(query: str) -> set[str]:
         response = client.get(f"/modes/?{query}")
-        return {m.name for m in response.context["page"].object_list}
+        return {m.name for m in response.context["found"].modes}
 
     assert names("") == {"Test mode", "Deck charts"}
     assert names(f"media={other.pk}") == {"Deck charts"} == names("q=kelp+petrel") == names("q=sound")
@@ -124,19 +127,21 @@ def test_the_second_of_two_editors_is_told_and_loses_nothing_silently(
     client: Client, media: Media, user: User
 ) -> None:
     other = User.objects.create_user("ole", first_name="Ole", last_name="Brandt")
-    services.edit_media(media.pk, 1, {"weight": 250}, other, "weighed it")
+    set_role(other, Role.TECHNICIAN)
+    edit(KINDS["media"], media.pk, 1, {"weight": 250}, other, "weighed it")
     response = client.post(
         f"/media/{media.pk}/", {**FACTS, "media_class": media.media_class_id, "version": 1}
     )
     page = response.content.decode()
-    assert response.status_code == 409 and "while you were editing" in page and 'value="45"' in page
+    assert response.status_code == 409 and "while you were editing" in page and "Ole Brandt" in page
+    assert 'name="take:weight"' in page and 'name="dry_minutes" value="45"' in page
     media.refresh_from_db()
     assert media.weight == 250 and media.dry_minutes == 30
 
 
 @pytest.mark.parametrize(
     ("name", "value"),
-    [("weight", 5), ("heat", 500), ("dry_minutes", -1), ("brightener", "glow"), ("why", "")],
+    [("weight", 5), ("dry_minutes", -1), ("brightener", "glow"), ("why", "")],
 )
 def test_facts_that_cannot_be_are_refused(client: Client, media: Media, name: str, value: object) -> None:
     response = client.post(

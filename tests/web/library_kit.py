@@ -1,0 +1,104 @@
+"""A small shared library for tests: machines with abilities, presets, and finished modes without a build."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib.auth.models import User
+
+from greyanchor.core.calibration.curves import CurveSet
+from greyanchor.core.environment import PrintEnvironment
+from greyanchor.library.models import InkSet, Media, MediaClass, MediaPreset, Printer, PrintMode, Site
+from greyanchor.profiles.models import Profile
+from greyanchor.profiles.roles import Role, set_role
+from tests.core.test_packs import tiny_profile
+
+ABILITIES = {
+    "vacuum": {"low": 0, "high": 90, "step": 1, "usual": 50},
+    "heat_on": {"low": 20, "high": 60, "step": 1, "usual": 35},
+    "pass_pause": {"low": 0, "high": 3, "step": 0.1, "usual": 0},
+    "feed": {"low": -1, "high": 1, "step": 0.01, "usual": 0},
+    "alignment": {"low": -200, "high": 200, "step": 5, "usual": 0},
+}
+CARRIAGE = {"swath": 54.0, "fastest": 1000.0, "firing": 24.0, "turn": 0.25}
+LIMITS = {"C": 90.0, "M": 85.0, "Y": 95.0, "K": 100.0}
+REPORT = {
+    "fit": {"mean": 0.1}, "held_out": {"mean": 0.4, "p95": 0.9}, "round_trip": {"mean": 0.1, "p95": 0.3}, "neutral_dch_max": 0.4,
+    "gamut_volume": 500000.0, "seconds": 1.0,
+}  # fmt: skip
+
+
+def person(name: str, role: Role) -> User:
+    """An account with a role; its first name is the account's, capitalised."""
+    made = User.objects.create_user(
+        name, password="a long password", first_name=name.title(), last_name="Rook"
+    )
+    set_role(made, role)
+    return made
+
+
+def machine(
+    name: str = "Petrel 44", model: str = "", site: str = "Quay Street", ink: str = "Tarn pigment"
+) -> Printer:
+    """A printer with abilities, a carriage and a CMYK ink set."""
+    place = Site.objects.get_or_create(name=site)[0]
+    made = Printer.objects.create(
+        name=name, model=model or name, site=place, serial=f"S-{name}", width_mm=1118, resolutions=[600, 1200], passes=[4, 6, 8, 12],
+        abilities=ABILITIES, carriage=CARRIAGE,
+    )  # fmt: skip
+    made.ink_sets.add(
+        InkSet.objects.get_or_create(name=ink, defaults={"channels": list("CMYK"), "kind": "aqueous"})[0]
+    )
+    return made
+
+
+def paper(name: str = "Kelp Synthetic 190", group: str = "synthetic", maker: str = "Sound & Shoal") -> Media:
+    """A media in a class of its own name."""
+    held = MediaClass.objects.get_or_create(name=group)[0]
+    return Media.objects.create(
+        name=name, media_class=held, maker=maker, weight=190, thickness=210, width_mm=1067, brightener="faint"
+    )
+
+
+def profile(title: str = "Kelp") -> Profile:
+    """A profile whose figures are told; its bytes are a sound CMYK header."""
+    made = Profile.objects.filter(title=title).first()
+    return made or Profile.objects.create(
+        title=title, data=tiny_profile() + title.encode(), report=REPORT, channels=list("CMYK"), boundary=[[20.0] * 72] * 51, lightest=95.0, darkest=10.0,
+    )  # fmt: skip
+
+
+def preset(
+    media: Media, printer: Printer, handling: dict[str, float] | None = None, name: str = ""
+) -> MediaPreset:
+    return MediaPreset.objects.create(
+        name=name or f"{media.name} on {printer.model}",
+        media=media,
+        printer_model=printer.model,
+        handling=handling or {},
+    )
+
+
+def mode(
+    name: str,
+    printer: Printer,
+    media: Media,
+    *,
+    state: str = "released",
+    passes: int = 8,
+    user: User | None = None,
+    **told: Any,
+) -> PrintMode:
+    """A finished mode with limits, curves and a profile."""
+    ink_set = printer.ink_sets.get()
+    environment = PrintEnvironment(
+        printer=printer.model, ink_set=ink_set.name, media=media.name, resolution=told.pop("resolution", 1200), passes=passes, heat=36.0, vacuum=50.0
+    )  # fmt: skip
+    made = PrintMode(
+        name=name, printer=printer, ink_set=ink_set, media=media, environment=environment.as_dict(), environment_hash=environment.content_hash(),
+        state=state, limits=told.pop("limits", LIMITS), total_ink=told.pop("total_ink", 280.0), profile=told.pop("profile", None) or profile(),
+        made_by=user, **told,
+    )  # fmt: skip
+    made.curves = CurveSet.straight({c: v / 100 for c, v in LIMITS.items()}).to_csv()
+    made.save()
+    return made

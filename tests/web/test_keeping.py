@@ -1,0 +1,459 @@
+"""Handling settings with a source, two people at one record, history, going back, files, states and editions."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+
+import pytest
+from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+
+from greyanchor.bench.releasing import evidence
+from greyanchor.bench.releasing import release as release_outside
+from greyanchor.core.calibration.curves import CurveSet
+from greyanchor.core.errors import BadInput
+from greyanchor.library import keeping, services
+from greyanchor.library.holding import set_value, start_class
+from greyanchor.library.kinds import KINDS
+from greyanchor.library.models import (
+    InkSet,
+    KeptText,
+    LimitSet,
+    Media,
+    MediaPreset,
+    Printer,
+    PrintMode,
+    ShopRules,
+)
+from greyanchor.library.settings_held import in_force, moved_since_built, start_values
+from greyanchor.profiles.roles import NotAllowed, Role
+from tests.web.library_kit import ABILITIES, machine, mode, paper, person, preset
+
+FORM = {"version": 1, "why": "test"}
+
+
+@pytest.fixture
+def printer(db: None) -> Printer:
+    return machine()
+
+
+@pytest.fixture
+def media(db: None) -> Media:
+    return paper()
+
+
+@pytest.fixture
+def kept(printer: Printer, media: Media) -> MediaPreset:
+    return preset(media, printer, {"vacuum": 60, "heat_on": 40})
+
+
+def test_each_value_shows_its_source_and_can_be_handed_back(
+    client: Client, printer: Printer, media: Media, kept: MediaPreset, user: User
+) -> None:
+    group = media.media_class
+    group.family = "film"
+    group.save()
+    start_class(group, user)
+    media.refresh_from_db()
+    made = mode("Deck charts", printer, media, preset=kept, handling={"vacuum": 70.0})
+    held = in_force(made)
+    assert {k: h.source for k, h in held.items()} == {
+        "vacuum": "mode", "heat_on": "preset", "pass_pause": "class", "feed": "printer", "alignment": "printer"
+    }  # fmt: skip
+    assert held["pass_pause"].reason == "drops run together on film that is wet"
+    page = client.get(f"/modes/{made.pk}/").content.decode()
+    assert "the mode" in page and "without it 60 % of Kelp Synthetic 190 on Petrel 44" in page
+    set_value(made, "vacuum", None, user, "handed back")
+    made.refresh_from_db()
+    assert in_force(made)["vacuum"].value == 60 and in_force(made)["vacuum"].source == "preset"
+    with pytest.raises(BadInput, match="nothing to hand back"):
+        set_value(made, "vacuum", None, user, "again")
+    assert moved_since_built(made) == [("Heat on the platen", "36 °C", "40 °C"), ("Vacuum", "50 %", "60 %")]
+    assert "was 36 °C when it was built" in client.get(f"/modes/{made.pk}/").content.decode()
+
+
+def test_a_preset_is_changed_on_its_page_and_emptying_a_field_hands_back(
+    client: Client, kept: MediaPreset
+) -> None:
+    page = client.get(f"/presets/{kept.pk}/").content.decode()
+    assert (
+        'name="handling.vacuum"' in page
+        and "0 to 90" in page
+        and "holds the media flat" in page
+        and "lamp" not in page.lower()
+    )
+    answer = client.post(
+        f"/presets/{kept.pk}/", {**FORM, "name": kept.name, "handling.vacuum": "", "handling.heat_on": "42"}
+    )
+    kept.refresh_from_db()
+    assert answer.status_code == 302 and kept.handling == {"heat_on": 42.0} and kept.version == 2
+
+
+@pytest.mark.parametrize(
+    ("key", "value", "reason"),
+    [("vacuum", "95", "0 to 90"), ("vacuum", "much", "a number in %"), ("feed", "1.5", "−1 to 1")],
+)
+def test_values_outside_what_the_machine_can_do_are_refused_and_stay_in_the_form(
+    client: Client, kept: MediaPreset, key: str, value: str, reason: str
+) -> None:
+    answer = client.post(f"/presets/{kept.pk}/", {**FORM, "name": kept.name, f"handling.{key}": value})
+    page = answer.content.decode()
+    assert answer.status_code == 422 and reason in page and f'value="{value}"' in page
+    kept.refresh_from_db()
+    assert kept.version == 1
+    with pytest.raises(BadInput):
+        keeping.edit(KINDS["presets"], kept.pk, 1, {"handling.vacuum": 95.0}, None, "past the form")
+
+
+def test_a_setting_the_machine_does_not_have_is_refused_in_the_service(kept: MediaPreset, user: User) -> None:
+    with pytest.raises(BadInput, match="Lamp power: this printer has no such setting"):
+        set_value(kept, "lamp_power", 50, user, "x")
+
+
+def test_a_printer_says_which_settings_it_has(client: Client, printer: Printer) -> None:
+    facts = {"name": printer.name, "model": printer.model, "site": printer.site_id, "serial": "X", "width_mm": 1118, "resolutions": "600, 1200",
+             "passes": "4 6", "driven_as": "channels", "slots": 8, "swath": 54, "fastest": 1000, "firing": 24, "turn": 0.25,
+             "ink_sets": list(printer.ink_sets.values_list("pk", flat=True)), "abilities": "1", "abilities.lamp_power": "1",
+             "abilities.lamp_power.low": "20", "abilities.lamp_power.high": "90", "abilities.lamp_power.step": "5", "abilities.lamp_power.usual": "70"}  # fmt: skip
+    answer = client.post(f"/printers/{printer.pk}/", {**FORM, **facts})
+    printer.refresh_from_db()
+    assert (
+        answer.status_code == 302
+        and list(printer.abilities) == ["lamp_power"]
+        and printer.ability_map["lamp_power"].high == 90
+    )
+    wrong = client.post(
+        f"/printers/{printer.pk}/", {**FORM, **facts, "version": 2, "abilities.lamp_power.high": "900"}
+    )
+    assert wrong.status_code == 422 and "lies outside" in wrong.content.decode()
+
+
+def test_a_new_build_begins_with_what_its_sources_say(
+    printer: Printer, media: Media, kept: MediaPreset, client: Client
+) -> None:
+    assert {k: h.value for k, h in start_values(printer, media).items() if k in ("vacuum", "heat_on")} == {
+        "vacuum": 60,
+        "heat_on": 40,
+    }
+    told = client.get(f"/builds/suggest/?printer={printer.pk}&media={media.pk}").json()
+    assert told == {
+        "heat": {"value": "40", "source": "from the preset"},
+        "vacuum": {"value": "60", "source": "from the preset"},
+    }
+    answer = client.post("/builds/new/", {
+        "printer": printer.pk, "ink_set": printer.ink_sets.get().pk, "media": media.pk, "resolution": 1200, "passes": 8, "direction": "one way",
+        "halftone": "blue noise", "heat": 44, "vacuum": 60, "name": "Own heat",
+    })  # fmt: skip
+    made = PrintMode.objects.get(name="Own heat")
+    assert answer.status_code == 302 and made.preset == kept and made.handling == {"heat_on": 44.0}
+    assert made.environment["heat"] == 44 and moved_since_built(made) == []
+
+
+# --- two people ------------------------------------------------------------------------------
+
+
+def test_the_second_to_save_sees_both_versions_and_merges_field_by_field(
+    client: Client, kept: MediaPreset
+) -> None:
+    other = person("tobias", Role.TECHNICIAN)
+    keeping.edit(KINDS["presets"], kept.pk, 1, {"handling.vacuum": 75.0, "notes": "firm"}, other, "it lifted")
+    mine = {**FORM, "name": kept.name, "notes": "soft", "handling.vacuum": "60", "handling.heat_on": "44"}
+    answer = client.post(f"/presets/{kept.pk}/", mine)
+    page = answer.content.decode()
+    assert (
+        answer.status_code == 409
+        and "Tobias Rook" in page
+        and "it lifted" in page
+        and "both changed it" in page
+    )
+    rows = {r["field"]: r for r in answer.context["rows"]}
+    assert (
+        rows["notes"]["take"] == ""
+        and rows["handling.vacuum"]["take"] == "theirs"
+        and rows["handling.heat_on"]["take"] == "mine"
+    )
+    kept.refresh_from_db()
+    assert kept.handling["vacuum"] == 75 and kept.notes == "firm", "nothing was saved yet"
+    merged = {
+        **mine,
+        "version": 2,
+        "take:notes": "mine",
+        "take:handling.vacuum": "theirs",
+        "take:handling.heat_on": "mine",
+    }
+    assert client.post(f"/presets/{kept.pk}/", merged).status_code == 302
+    kept.refresh_from_db()
+    assert kept.handling == {"vacuum": 75.0, "heat_on": 44.0} and kept.notes == "soft" and kept.version == 3
+
+
+def test_a_third_save_in_between_is_met_as_well(client: Client, kept: MediaPreset) -> None:
+    other = person("tobias", Role.TECHNICIAN)
+    keeping.edit(KINDS["presets"], kept.pk, 1, {"notes": "one"}, other, "x")
+    keeping.edit(KINDS["presets"], kept.pk, 2, {"notes": "two"}, other, "y")
+    again = client.post(
+        f"/presets/{kept.pk}/",
+        {**FORM, "version": 2, "name": kept.name, "notes": "mine", "take:notes": "mine"},
+    )
+    assert again.status_code == 409
+    kept.refresh_from_db()
+    assert kept.notes == "two"
+
+
+def test_a_version_that_never_was_is_refused(client: Client, kept: MediaPreset) -> None:
+    answer = client.post(f"/presets/{kept.pk}/", {**FORM, "version": 9, "name": kept.name})
+    assert answer.status_code == 422 and "not in its history" in answer.content.decode()
+
+
+# --- history ---------------------------------------------------------------------------------
+
+
+def test_every_change_is_kept_with_who_why_and_what_and_can_be_taken_back(
+    client: Client, kept: MediaPreset, user: User
+) -> None:
+    keeping.edit(KINDS["presets"], kept.pk, 1, {"handling.vacuum": 75.0}, user, "it lifted")
+    keeping.edit(
+        KINDS["presets"], kept.pk, 2, {"name": "Kelp, firm", "handling.heat_on": None}, user, "named"
+    )
+    entries = keeping.history(MediaPreset.objects.get())
+    assert [e.why for e in entries] == ["named", "it lifted", "made"]
+    assert (
+        entries[1].what == [("Vacuum", "60 %", "75 %")]
+        and ("Heat on the platen", "40 °C", "–") in entries[0].what
+    )
+    page = client.get(f"/presets/{kept.pk}/history/?a={entries[2].pk}&b={entries[0].pk}").content.decode()
+    assert "Kelp, firm" in page and "Go back to version 1" in page
+    answer = client.post(
+        f"/presets/{kept.pk}/go-back/", {"entry": entries[2].pk, "version": 3, "why": "better so"}
+    )
+    kept.refresh_from_db()
+    assert (
+        answer.status_code == 302
+        and kept.handling == {"vacuum": 60, "heat_on": 40}
+        and kept.version == 4
+        and "Synthetic" in kept.name
+    )
+    assert keeping.history(kept)[0].why == "back to version 1: better so" and len(keeping.history(kept)) == 4
+    assert (
+        client.post(f"/presets/{kept.pk}/go-back/", {"entry": entries[0].pk, "version": 3}).status_code == 409
+    )
+    assert client.post(f"/presets/{kept.pk}/go-back/", {"entry": 99999, "version": 4}).status_code == 409
+
+
+def test_a_mode_goes_back_with_its_limits_curves_and_profile(
+    printer: Printer, media: Media, user: User
+) -> None:
+    made = mode("Deck charts", printer, media)
+    first = made.curves
+    made.curves, made.limits, made.version = (
+        CurveSet.straight(dict.fromkeys("CMYK", 0.7)).to_csv(),
+        {"C": 70.0},
+        2,
+    )
+    keeping.signed(made, user, "other limits").save()
+    entry = made.history.get(version=1)
+    keeping.go_back(KINDS["modes"], made.pk, entry.history_id, 2, user, "they bled")
+    made.refresh_from_db()
+    made = PrintMode.objects.get(pk=made.pk)
+    assert (
+        made.curves == first and made.limits["C"] == 90 and made.version == 3 and made.editions.count() == 1
+    )
+
+
+@pytest.mark.parametrize("address", ["media", "media-classes", "presets", "printers", "ink-sets"])
+def test_each_kind_has_a_list_pages_a_form_for_a_new_one_and_a_history(
+    client: Client, kept: MediaPreset, address: str
+) -> None:
+    model = KINDS[address].model
+    pk = model._default_manager.first().pk
+    for part in ("", "new/", f"{pk}/", f"{pk}/history/"):
+        assert client.get(f"/{address}/{part}").status_code == 200, part
+    assert client.get(f"/{address}/99999/").status_code == 404
+
+
+def test_new_records_are_made_and_clashes_refused(client: Client, printer: Printer, media: Media) -> None:
+    new = {**FORM, "name": "Kelp, firm", "media": media.pk, "printer_model": printer.model}
+    assert client.post("/presets/new/", new).status_code == 302
+    assert client.post("/presets/new/", new).status_code == 422
+    ink = {**FORM, "name": "Basalt", "kind": "UV", "channels": "C M Y K", "light": "LC=C"}
+    assert client.post("/ink-sets/new/", ink).status_code == 302 and InkSet.objects.get(
+        name="Basalt"
+    ).light == {"LC": "C"}
+    assert client.post("/ink-sets/new/", {**ink, "name": "Other", "light": "LC"}).status_code == 422
+    group = {**FORM, "name": "flags", "family": "textile"}
+    assert client.post("/media-classes/new/", group).status_code == 302
+    assert client.post("/media-classes/new/", {**group, "name": "x", "family": "wood"}).status_code == 422
+
+
+def test_curves_and_limits_are_objects_with_used_by_notes_and_files(
+    client: Client, printer: Printer, media: Media, user: User
+) -> None:
+    one, two = mode("One", printer, media), mode("Two", printer, media)
+    assert one.curve_set == two.curve_set and one.limit_set == two.limit_set, "equal content is kept once"
+    for kind, pk in (("curves", one.curve_set_id), ("limits", one.limit_set_id)):
+        assert client.get(f"/{kind}/").status_code == 200
+        page = client.get(f"/{kind}/{pk}/").content.decode()
+        assert "One" in page and "Two" in page
+        client.post(f"/{kind}/{pk}/notes/", {"notes": "<b>found</b> by eye"})
+        client.post(
+            f"/{kind}/{pk}/files/", {"file": SimpleUploadedFile("sheet.pdf", b"%PDF-1.4 x"), "note": "scan"}
+        )
+        page = client.get(f"/{kind}/{pk}/").content.decode()
+        assert "&lt;b&gt;found" in page and "sheet.pdf" in page
+    assert KeptText.objects.count() == LimitSet.objects.count() == 1
+
+
+def test_files_are_kept_beside_records_and_never_run_in_a_browser(
+    client: Client, kept: MediaPreset, user: User
+) -> None:
+    for name, data, kind in (
+        ("photo.png", b"\x89PNG\r\n\x1a\n123", "image/png"), ("../../evil.html", b"<script>alert(1)</script>", "application/octet-stream"),
+        ("logo.svg", b"<svg onload='x'/>", "application/octet-stream"),
+    ):  # fmt: skip
+        client.post(
+            f"/presets/{kept.pk}/files/", {"file": SimpleUploadedFile(name, data), "note": "<i>n</i>"}
+        )
+        found = keeping.files_of(kept).get(kind=kind, size=len(data))
+        answer = client.get(f"/kept-files/{found.pk}/")
+        assert (
+            answer.content == data
+            and answer["Content-Type"] == kind
+            and answer["X-Content-Type-Options"] == "nosniff"
+        )
+        assert ("attachment" in answer["Content-Disposition"]) == (
+            kind == "application/octet-stream"
+        ) and "/" not in found.name
+    page = client.get(f"/presets/{kept.pk}/").content.decode()
+    assert "&lt;i&gt;n" in page and "<script>alert" not in page
+    client.post(f"/kept-files/{found.pk}/remove/")
+    assert keeping.files_of(kept).count() == 2
+    with pytest.raises(BadInput, match="MB"):
+        keeping.attach(kept, "big", b"x" * (keeping.MOST_BYTES + 1), "", user)
+    with pytest.raises(BadInput, match="empty"):
+        keeping.attach(kept, "none", b"", "", user)
+
+
+def test_html_in_names_is_shown_as_text_everywhere(client: Client, printer: Printer, user: User) -> None:
+    nasty = "<img src=x onerror=alert(1)>"
+    media = paper(f"Media {nasty}", f"Class {nasty}", f"Maker {nasty}")
+    held = preset(media, printer, {"vacuum": 40}, f"Preset {nasty}")
+    made = mode(f"Mode {nasty}", printer, media, note=nasty, preset=held)
+    for address in (
+        "/", "/modes/", f"/modes/{made.pk}/", "/media/", f"/media/{media.pk}/", f"/presets/{held.pk}/", f"/media-classes/{media.media_class_id}/",
+        "/media-classes/lend/", f"/modes/{made.pk}/edit/", f"/media/{media.pk}/history/", f"/printers/{printer.pk}/slots/", "/readiness/",
+        f"/modes/best/?media={media.pk}", "/packs/", "/curves/", "/limits/", "/builds/new/", "/shop/",
+    ):  # fmt: skip
+        page = client.get(address).content.decode()
+        assert "<img src=x" not in page, address
+
+
+# --- states, evidence, editions --------------------------------------------------------------
+
+
+def test_a_release_names_what_is_missing_and_an_exception_needs_a_reason(
+    printer: Printer, media: Media, user: User, client: Client
+) -> None:
+    made = mode("Deck charts", printer, media, state="ready")
+    told = {e["rule"]: e for e in evidence(made)}
+    assert (
+        not told["double reading"]["ok"]
+        and told["profile quality"]["ok"]
+        and told["passing check"]["text"] == "it was never checked"
+    )
+    part = client.get(f"/modes/{made.pk}/evidence/").content.decode()
+    assert "it was never checked" in part and "Release with an exception" in part
+    refused = client.post(f"/modes/{made.pk}/release/", {"version": 1, "note": "x"})
+    assert refused.status_code == 409 and "it was never checked" in refused.content.decode()
+    made.refresh_from_db()
+    assert made.state == "ready" and made.editions.count() == 0
+    client.post(
+        f"/modes/{made.pk}/release/",
+        {"version": 1, "note": "x", "exception": "a supplier's setting, checked there"},
+    )
+    made.refresh_from_db()
+    edition = made.editions.get()
+    assert (
+        made.state == "released"
+        and edition.exception.startswith("a supplier")
+        and not all(e["ok"] for e in edition.evidence)
+    )
+    assert "a supplier" in made.history.first().history_change_reason
+
+
+def test_the_shops_rules_decide_what_is_enough(printer: Printer, media: Media, user: User) -> None:
+    made = mode("Deck charts", printer, media, state="ready")
+    services.set_rules(
+        ShopRules.current().version, {"profile_error": 0.3, "double_reading": False, "check_days": 30}, user
+    )
+    told = {e["rule"]: e for e in evidence(made)}
+    assert (
+        "double reading" not in told
+        and "0.40 dE00" in told["profile quality"]["text"]
+        and not told["profile quality"]["ok"]
+    )
+    with pytest.raises(BadInput, match="changed by somebody else"):
+        services.set_rules(1, {"check_days": 5}, user)
+    with pytest.raises(BadInput):
+        services.set_rules(ShopRules.current().version, {"check_days": 0}, user)
+
+
+def test_a_draft_is_handed_in_sent_back_and_released(printer: Printer, media: Media, user: User) -> None:
+    maker = person("tobias", Role.TECHNICIAN)
+    made = mode("Deck charts", printer, media, state="building")
+    made = services.hand_in(made.pk, 1, maker, "ready")
+    assert made.state == "ready"
+    with pytest.raises(NotAllowed):
+        release_outside(made.pk, 2, "x", "y", maker)
+    with pytest.raises(BadInput, match="say what is to be done"):
+        services.send_back(made.pk, 2, user, "")
+    made = services.send_back(made.pk, 2, user, "dry longer")
+    assert made.state == "building" and "dry longer" in made.history.first().history_change_reason
+    made = services.hand_in(made.pk, 3, maker, "dried")
+    made = release_outside(made.pk, 4, "in use", "checked by hand", user)
+    assert made.state == "released" and made.released_by == user
+    with pytest.raises(BadInput, match="only a draft"):
+        services.hand_in(made.pk, 5, maker, "again")
+    assert services.retire_mode(made.pk, 5, user, "replaced").state == "retired"
+
+
+def test_an_edition_stays_what_it_was_and_its_pack_prints_it(
+    client: Client, printer: Printer, media: Media, kept: MediaPreset, user: User
+) -> None:
+    made = mode("Deck charts", printer, media, state="ready", preset=kept)
+    release_outside(made.pk, 1, "March", "by hand", user)
+    then = made.curves
+    kept.refresh_from_db()
+    set_value(kept, "vacuum", 80, user, "later")
+    made = PrintMode.objects.get(pk=made.pk)
+    made.curves, made.limits, made.version = (
+        CurveSet.straight(dict.fromkeys("CMYK", 0.6)).to_csv(),
+        {"C": 60.0},
+        made.version + 1,
+    )
+    made.save()
+    assert client.get(f"/modes/{made.pk}/editions/1/").status_code == 200
+    answer = client.get(f"/modes/{made.pk}/editions/1/pack.zip")
+    with zipfile.ZipFile(io.BytesIO(answer.content)) as archive:
+        told = json.loads(archive.read("manifest.json"))
+        packed = told["modes"][0]
+        assert archive.read(packed["curves"]).decode() == then
+        assert archive.read(packed["profile"]) == bytes(made.profile.data)
+    assert packed["limits"]["C"] == 90 and packed["handling_in_force"]["vacuum"] == {
+        "value": 60.0,
+        "unit": "%",
+        "source": "preset",
+    }
+    assert told["presets"][0]["handling"]["vacuum"] == 60 and packed["edition"] == 1
+
+
+def test_what_operators_print_with_is_changed_by_leads_alone_and_makes_an_edition(
+    printer: Printer, media: Media, user: User
+) -> None:
+    made, maker = mode("Deck charts", printer, media), person("tobias", Role.TECHNICIAN)
+    with pytest.raises(NotAllowed, match="signed in as technician"):
+        set_value(made, "vacuum", 60, maker, "x")
+    set_value(made, "vacuum", 60, user, "it lifted")
+    assert made.editions.get().content["in_force"]["vacuum"]["value"] == 60
+    assert ABILITIES["vacuum"]["usual"] == 50
