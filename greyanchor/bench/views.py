@@ -20,6 +20,7 @@ from greyanchor.measuring.models import SheetPrint
 from greyanchor.measuring.printing import print_on_standin
 from greyanchor.measuring.services import start_pass
 from greyanchor.measuring.views import take_file
+from greyanchor.profiles.roles import MAKE, takes
 from greyanchor.profiles.services import content_of
 from greyanchor.profiles.work import cancel
 
@@ -152,6 +153,7 @@ def _tell_form(request: HttpRequest, form: Any) -> None:
 # --- charts and readings ---------------------------------------------------------------------
 
 
+@takes(MAKE)
 @require_POST
 def stage_lay_out(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     """Lay out the stage's chart with the options that were chosen."""
@@ -285,6 +287,7 @@ def download(data: str | bytes, content_type: str, name: str) -> HttpResponse:
 # --- decisions -------------------------------------------------------------------------------
 
 
+@takes(MAKE)
 @require_POST
 def stage_accept(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     stage, build = stage_of(pk, kind), build_of(pk)
@@ -318,6 +321,7 @@ def _to_open_stage(build: Build) -> HttpResponse:
     return redirect(f"/builds/{build.pk}/#{following.kind if following else ''}")
 
 
+@takes(MAKE)
 @require_POST
 def stage_skip(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     """Go on without a check, or without grey balance."""
@@ -336,6 +340,7 @@ def stage_skip(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     return _to_open_stage(stage.build)
 
 
+@takes(MAKE)
 @require_POST
 def stage_inherit(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     """Take what another mode has."""
@@ -356,6 +361,7 @@ def stage_inherit(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     return _to_open_stage(stage.build)
 
 
+@takes(MAKE)
 @require_POST
 def stage_redo(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     stage = stage_of(pk, kind)
@@ -374,6 +380,7 @@ def stage_redo(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
 # --- profile ---------------------------------------------------------------------------------
 
 
+@takes(MAKE)
 @require_POST
 def profile_start(request: HttpRequest, pk: int) -> HttpResponse:
     stage = stage_of(pk, kinds.PROFILE)
@@ -388,6 +395,7 @@ def profile_start(request: HttpRequest, pk: int) -> HttpResponse:
     return back_to(stage)
 
 
+@takes(MAKE)
 @require_POST
 def profile_attach(request: HttpRequest, pk: int) -> HttpResponse:
     """Use a profile that was made elsewhere, once it was examined."""

@@ -16,8 +16,10 @@ from greyanchor.core.handling import SOURCE_WORDS
 from greyanchor.library.models import Media, Printer, PrintMode
 from greyanchor.library.readying import dues_of
 from greyanchor.library.settings_held import FROZEN, start_values
+from greyanchor.profiles.roles import MAKE, takes
 
 
+@takes(MAKE)
 def new_build(request: HttpRequest) -> HttpResponse:
     initial = _suggestion(request)
     form = forms.NewBuildForm(request.POST or None, initial=initial)
@@ -104,6 +106,7 @@ def suggest(request: HttpRequest) -> HttpResponse:
     })  # fmt: skip
 
 
+@takes(MAKE)
 def branch(request: HttpRequest, pk: int, purpose: str) -> HttpResponse:
     """Begin a build that rests on a mode in use: what it keeps and what it asks for is told first."""
     mode = get_object_or_404(PrintMode.objects.select_related("printer", "media"), pk=pk)
@@ -149,6 +152,7 @@ def branch(request: HttpRequest, pk: int, purpose: str) -> HttpResponse:
     return render(request, "bench/branch_page.html", context, status=status)
 
 
+@takes(MAKE)
 def change_environment(request: HttpRequest, pk: int) -> HttpResponse:
     """Change the frozen environment: first what becomes void is listed, then it is asked again."""
     build = get_object_or_404(Build.objects.select_related("mode__printer", "mode__media"), pk=pk)

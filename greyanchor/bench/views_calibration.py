@@ -12,6 +12,7 @@ from greyanchor.bench.models import Stage
 from greyanchor.bench.views import back_to, build_of, download, stage_of, tell_refusal
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
+from greyanchor.profiles.roles import MAKE, takes
 
 
 @require_GET
@@ -50,6 +51,7 @@ def eye_picture(request: HttpRequest, pk: int, kind: str, subject: str) -> HttpR
     return HttpResponse(data, content_type="image/png", headers={"Cache-Control": "private, max-age=300"})
 
 
+@takes(MAKE)
 @require_POST
 def stage_mark(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     """Keep the last good step of every fault."""
@@ -68,6 +70,7 @@ def stage_mark(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     return back_to(stage)
 
 
+@takes(MAKE)
 def match_page(request: HttpRequest, pk: int, channel: str) -> HttpResponse:
     """Match steps to dithers by eye, one channel at a time."""
     stage = stage_of(pk, kinds.LINEARIZATION)
@@ -99,6 +102,7 @@ def match_page(request: HttpRequest, pk: int, channel: str) -> HttpResponse:
     return render(request, "bench/match_page.html", context)
 
 
+@takes(MAKE)
 @require_POST
 def stage_tone_aim(request: HttpRequest, pk: int) -> HttpResponse:
     stage = stage_of(pk, kinds.LINEARIZATION)
@@ -108,6 +112,7 @@ def stage_tone_aim(request: HttpRequest, pk: int) -> HttpResponse:
     return back_to(stage)
 
 
+@takes(MAKE)
 @require_POST
 def stage_touch(request: HttpRequest, pk: int) -> HttpResponse:
     """Move a handle of a curve, or take a channel's moves back."""

@@ -25,9 +25,10 @@ from greyanchor.core.verification.northlight import aim_lab
 from greyanchor.core.verification.spots import SpotColour, from_file
 from greyanchor.drawing.colours import hex_colours
 from greyanchor.library.models import PrintMode
-from greyanchor.profiles.aims import keep_aim, keep_spots, save_spot
+from greyanchor.profiles.aims import keep_aim, keep_spots, remove_spot, save_spot
 from greyanchor.profiles.models import AimRecord, Profile, SpotRecord
 from greyanchor.profiles.queries import aim_of, parsed
+from greyanchor.profiles.roles import MAKE, takes
 from greyanchor.profiles.services import content_of
 
 
@@ -47,6 +48,7 @@ def aim_list(request: HttpRequest) -> HttpResponse:
     return render(request, "checks/aim_list.html", {"aims": aims, "form": AimForm(), "here": "aims"})
 
 
+@takes(MAKE)
 @require_POST
 def aim_add(request: HttpRequest) -> HttpResponse:
     """A new aim, or the next edition of one, from a file."""
@@ -178,6 +180,7 @@ def _spot_rows(records: list[SpotRecord], profile: Profile | None) -> list[dict[
     return rows
 
 
+@takes(MAKE)
 @require_POST
 def spot_import(request: HttpRequest) -> HttpResponse:
     """Colours from CxF/X-4, another CxF3 file, CSV or CGATS text; names that are there are left alone unless asked."""
@@ -200,6 +203,7 @@ def spot_import(request: HttpRequest) -> HttpResponse:
     return redirect("spots")
 
 
+@takes(MAKE)
 @require_POST
 def spot_save(request: HttpRequest) -> HttpResponse:
     """One colour by hand."""
@@ -221,11 +225,10 @@ def spot_save(request: HttpRequest) -> HttpResponse:
     return redirect("spots")
 
 
+@takes(MAKE)
 @require_POST
 def spot_remove(request: HttpRequest, pk: int) -> HttpResponse:
-    record = get_object_or_404(SpotRecord, pk=pk)
-    name = record.name
-    record.delete()
+    name = remove_spot(get_object_or_404(SpotRecord, pk=pk), request.user)
     messages.info(request, f"{name} was removed. Checks keep the colours they were held to.")
     return redirect("spots")
 
@@ -247,6 +250,7 @@ def _rough(name: str) -> Any:
     return aim_lab(strips.STRIPS[name].patches())
 
 
+@takes(MAKE)
 @require_POST
 def strip_add(request: HttpRequest) -> HttpResponse:
     """A strip of the shop from a file of patches, with the names of spot colours."""

@@ -21,6 +21,7 @@ from greyanchor.core.verification.trend import FEWEST_POINTS, RULES
 from greyanchor.drawing.proof import trend_view
 from greyanchor.library.models import Printer, PrintMode, Site
 from greyanchor.profiles.models import AimRecord
+from greyanchor.profiles.roles import MAKE, takes
 
 _ROWS = 40
 
@@ -122,6 +123,7 @@ def schedule_page(request: HttpRequest) -> HttpResponse:
     return render(request, "checks/schedule_page.html", context)
 
 
+@takes(MAKE)
 @require_POST
 def schedule_save(request: HttpRequest) -> HttpResponse:
     """A schedule for a mode, in place of the one it has."""
@@ -136,6 +138,7 @@ def schedule_save(request: HttpRequest) -> HttpResponse:
     return redirect("schedules")
 
 
+@takes(MAKE)
 @require_POST
 def schedule_remove(request: HttpRequest, pk: int) -> HttpResponse:
     plan = get_object_or_404(Schedule.objects.select_related("mode"), pk=pk)

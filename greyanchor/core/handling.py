@@ -166,11 +166,18 @@ class Held:
         return self.setting.told(self.value)
 
     @property
+    def would_differ(self) -> bool:
+        """Whether handing the value back would change it."""
+        return bool(self.beneath) and self.beneath[-1][2] != self.value
+
+    @property
     def back_to(self) -> str:
         """Where the value goes when it is handed back, in words; empty when nothing is beneath."""
         if not self.beneath:
             return ""
         source, name, value = self.beneath[-1]
+        if source == "printer":
+            return f"{self.setting.told(value)} of the printer"
         return f"{self.setting.told(value)} of {name or SOURCE_WORDS[source]}"
 
 
@@ -193,7 +200,7 @@ def resolve(abilities: Abilities, layers: Iterable[Layer]) -> dict[str, Held]:
     ordered = sorted(layers, key=lambda layer: SOURCES.index(layer.source))
     out = {}
     for key, ability in abilities.items():
-        stack = [("printer", "the printer's usual value", ability.usual, "")]
+        stack = [("printer", "", ability.usual, "")]
         for layer in ordered:
             if key in layer.values:
                 wanted = float(layer.values[key])

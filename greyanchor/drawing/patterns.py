@@ -13,7 +13,7 @@ _STEP = 92
 _TALL = 150
 
 
-def nozzle_pattern(closed: Mapping[str, Sequence[int]], nozzles: int, columns: int = 16) -> str:
+def nozzle_pattern(closed: Mapping[str, Sequence[int]], nozzles: int, columns: int = 6) -> str:
     """A staircase of short lines for each ink, one line a nozzle; lines of closed nozzles are missing."""
     pitch, fall, gap = 24, 7, 26
     rows = -(-nozzles // columns)

@@ -18,7 +18,7 @@ from greyanchor.core.packs.loose import unpack
 from greyanchor.core.profiling.attached import examine
 from greyanchor.core.profiling.gamut import HUES, LEVELS
 from greyanchor.library import planning
-from greyanchor.library.models import PackImport, PrintMode
+from greyanchor.library.models import Installed, PackImport, PrintMode
 from greyanchor.library.writing import PackWriter
 from greyanchor.profiles import work
 from greyanchor.profiles.models import Profile
@@ -168,13 +168,18 @@ def _next_step(job: PackImport, tell: Tell) -> None:
                 PackImport.objects.filter(pk=pk).update(step=_STEP.DONE, result=made)
                 work.end(PackImport, pk, PackImport.State.DONE, _summary(made))
         else:
-            plan = planning.plan_of(pack)
+            plan = planning.plan_of(pack, supplied_modes(job.offer_key))
             PackImport.objects.filter(pk=pk).update(
                 step=_STEP.PLAN, plan=plan, choices=planning.usual_choices(plan)
             )
             work.end(PackImport, pk, PackImport.State.WAITING, "waiting for a decision")
     if job.step == _STEP.WRITE:
         path_of(job).unlink(missing_ok=True)
+
+
+def supplied_modes(key: str) -> set[int]:
+    """Modes that earlier versions of a pack of the catalogue brought."""
+    return set(Installed.objects.filter(key=key).values_list("modes", flat=True)) - {None} if key else set()
 
 
 def _summary(made: dict[str, Any]) -> str:

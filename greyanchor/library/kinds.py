@@ -13,6 +13,14 @@ from greyanchor.core.handling import SETTINGS
 from greyanchor.library.models import InkSet, Media, MediaClass, MediaPreset, Printer, PrintMode
 from greyanchor.profiles.roles import MAKE, RELEASE, Role
 
+#: names of fields that say on pages what they hold
+_LABELS = {
+    "curve_set": "Curves",
+    "last_verdict": "Last verdict",
+    "total_ink": "Total ink",
+    "dry_minutes": "Dry-down, minutes",
+}
+
 
 @dataclass(frozen=True)
 class Kind:
@@ -44,7 +52,7 @@ class Kind:
         if key:
             title = SETTINGS[key].title if key in SETTINGS else key.replace("_", " ")
             return f"{title} ({name})" if name in ("abilities", "reasons") else title
-        told = str(self.model._meta.get_field(name).verbose_name)  # type: ignore[union-attr]
+        told = _LABELS.get(name) or str(self.model._meta.get_field(name).verbose_name)  # type: ignore[union-attr]
         return f"{told[:1].upper()}{told[1:]}"
 
     def told(self, field: str, value: Any) -> str:

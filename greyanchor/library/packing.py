@@ -88,14 +88,15 @@ def _refuse_too_many(count: int) -> None:
 
 
 def _mode(mode: PrintMode, files: dict[str, Callable[[], bytes]]) -> dict[str, Any]:
-    last = mode.editions.first() if mode.state == PrintMode.State.RELEASED else None
+    released = mode.state == PrintMode.State.RELEASED
+    last = mode.editions.first() if released else None
     return {
         "name": mode.name, "printer": mode.printer.model, "ink_set": mode.ink_set.name, "media": mode.media.name,
         "preset": mode.preset.name if mode.preset else None, "environment": mode.environment, "limits": mode.limits,
         "total_ink": mode.total_ink, "splits": mode.splits, "inherited": mode.inherited, "handling": mode.handling,
         "handling_in_force": in_force_facts(in_force(mode)), "note": mode.note, "edition": last.number if last else None,
-        "released_at": mode.released_at.isoformat() if last and mode.released_at else None,
-        "released_by": named(mode.released_by) if last and mode.released_by else None,
+        "released_at": mode.released_at.isoformat() if released and mode.released_at else None,
+        "released_by": named(mode.released_by) if released and mode.released_by else None,
         "calibrated_at": mode.calibrated_at.isoformat() if mode.calibrated_at else None,
         "verdict": mode.last_verdict if mode.last_verdict in ("pass", "fail") else "", "check_summary": mode.last_check_summary,
         **_files(files, mode.profile_id, mode.curve_set, mode.readings),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import Any
 
 from greyanchor.core.environment import PrintEnvironment
@@ -27,14 +27,17 @@ _MEDIA_FACTS = (
 )
 
 
-def plan_of(pack: Pack) -> dict[str, Any]:
-    """Every record of a pack beside ours, as plain rows with an ``action`` and, where there is one, our ``ours``."""
+def plan_of(pack: Pack, supplied: Collection[int] = ()) -> dict[str, Any]:
+    """Every record of a pack beside ours, as plain rows with an ``action`` and, where there is one, our ``ours``.
+
+    `supplied` are modes that an older version of the same pack brought: updating those is suggested.
+    """
     return {
         "title": pack.manifest["title"], "maker": pack.manifest.get("maker", ""), "version": pack.manifest.get("version", ""),
         "note": pack.manifest.get("note", ""), "made_at": pack.manifest["made_at"], "files": len(pack.manifest["files"]),
         "printers": [_printer(p) for p in pack.manifest["printers"]], "ink_sets": [_ink_set(i) for i in pack.manifest["ink_sets"]],
         "media_classes": [_class(c) for c in pack.manifest["media_classes"]], "media": [_media(m) for m in pack.manifest["media"]],
-        "presets": [_preset(p) for p in pack.manifest.get("presets", [])], "modes": _modes(pack),
+        "presets": [_preset(p) for p in pack.manifest.get("presets", [])], "modes": _modes(pack, supplied),
     }  # fmt: skip
 
 
@@ -88,7 +91,7 @@ def _preset(told: Mapping[str, Any]) -> dict[str, Any]:
     return {"name": told["name"], "action": SAME if same else CLASH, "ours": ours.pk}
 
 
-def _modes(pack: Pack) -> list[dict[str, Any]]:
+def _modes(pack: Pack, supplied: Collection[int]) -> list[dict[str, Any]]:
     named = {
         m.name.casefold(): m
         for m in PrintMode.objects.select_related("curve_set", "profile").defer("curve_set__text", "profile__data", "profile__fitted", "profile__boundary")
@@ -100,7 +103,12 @@ def _modes(pack: Pack) -> list[dict[str, Any]]:
         row = {"name": told["name"], "printer": told["printer"], "media": told["media"], "action": CREATE, "ours": None, "state": "released" if told.get("released_at") else "draft"}  # fmt: skip
         if ours is not None:
             differs = _differences(told, ours, files)
-            row |= {"ours": ours.pk, "action": CLASH if differs else SAME, "differs": differs}
+            row |= {
+                "ours": ours.pk,
+                "action": CLASH if differs else SAME,
+                "differs": differs,
+                "suggest": UPDATE if ours.pk in supplied else KEEP_BOTH,
+            }
         out.append(row)
     return out
 
@@ -140,7 +148,7 @@ def usual_choices(plan: Mapping[str, Any]) -> dict[str, Any]:
         "ink_sets": {i["name"]: i["ours"] for i in plan["ink_sets"]},
         "media_classes": {c["name"]: c["ours"] for c in plan["media_classes"]},
         "presets": {p["name"]: SKIP for p in plan["presets"] if p["action"] == CLASH},
-        "modes": {m["name"]: KEEP_BOTH for m in plan["modes"] if m["action"] == CLASH},
+        "modes": {m["name"]: m["suggest"] for m in plan["modes"] if m["action"] == CLASH},
         "state": "review",
     }
 

@@ -150,14 +150,18 @@ def page_of(kind: Kind, record: Any, user: Any) -> dict[str, Any]:
             _links("Media", record.media.all(), "media", lambda m: m.maker, "No media belongs to it."),
             UsedBy("Lends", [Row(reverse("mode", args=[f.mode_id]), [f.mode.name, f"on {f.printer.name}"]) for f in record.fallbacks.select_related("printer", "mode")], 0, "It lends no limits, curves or profile yet.", reverse("media-classes-lend")),
         ]  # fmt: skip
-        more["subtitle"] = record.get_family_display() if record.family else "no family said"
+        more["subtitle"] = (
+            f"{len(record.handling)} settings held, for the family {record.get_family_display()}"
+            if record.family
+            else "nobody said which family it belongs to"
+        )
     elif isinstance(record, MediaPreset):
         lists = [
             _modes(record.modes.all(), ""),
             UsedBy("Sent to", [Row(reverse("slots", args=[s.printer_id]), [s.printer.name, f"slot {s.number}, {s.sent_at:%-d %b %Y}"]) for s in record.slots_sent.select_related("printer")], 0, "It was not sent to a printer yet."),
         ]  # fmt: skip
         more |= {
-            "subtitle": f"{record.media.name} on the {record.printer_model}",
+            "subtitle": f"{record.media.media_class.name}; it holds {len(record.handling)} settings itself",
             "printers": Printer.objects.filter(model=record.printer_model),
         }
     elif isinstance(record, Printer):

@@ -15,7 +15,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.library import catalogue, importing, planning
 from greyanchor.library.models import InkSet, MediaClass, Offer, PackImport, Printer, Shelf
 from greyanchor.profiles import work
-from greyanchor.profiles.roles import MAKE, RELEASE, may
+from greyanchor.profiles.roles import MAKE, RELEASE, may, takes
 from greyanchor.profiles.services import content_of
 
 _ENDINGS = (".icc", ".icm")
@@ -28,6 +28,7 @@ def pack_list(request: HttpRequest) -> HttpResponse:
     return render(request, "library/packs.html", {"imports": imports, "may_make": may(request.user, MAKE)})
 
 
+@takes(MAKE)
 @require_POST
 def pack_receive(request: HttpRequest) -> HttpResponse:
     """A pack, a ZIP of profiles, or loose profiles were sent."""
@@ -82,6 +83,7 @@ def _context(request: HttpRequest, job: PackImport) -> dict[str, Any]:
     return context
 
 
+@takes(MAKE)
 @require_POST
 def pack_decide(request: HttpRequest, pk: int) -> HttpResponse:
     """Take the choices and import."""
@@ -176,6 +178,7 @@ def catalogue_page(request: HttpRequest) -> HttpResponse:
     return render(request, "library/catalogue.html", context)
 
 
+@takes(MAKE)
 @require_POST
 def catalogue_ask(request: HttpRequest) -> HttpResponse:
     shelf: Shelf = catalogue.ask()
@@ -189,6 +192,7 @@ def catalogue_ask(request: HttpRequest) -> HttpResponse:
     return redirect("catalogue")
 
 
+@takes(MAKE)
 @require_POST
 def catalogue_fetch(request: HttpRequest) -> HttpResponse:
     """Fetch a pack and look at what it would do."""

@@ -85,3 +85,12 @@ def save_spot(
     record._history_user = user
     record.save()
     return record
+
+
+@needs(MAKE)
+def remove_spot(record: SpotRecord, user: AbstractBaseUser) -> str:
+    """Take a spot colour out of the library; checks keep what they were held to. Gives its name."""
+    name = record.name
+    record._history_user = user
+    record.delete()
+    return name

@@ -106,3 +106,22 @@ def needs(role: Role) -> Callable[[Callable[P, R]], Callable[P, R]]:
         return guarded
 
     return mark
+
+
+def takes(role: Role) -> Callable[[Callable[P, R]], Callable[P, R]]:
+    """Mark a view whose POST needs a role, so that a person hears of it before a form is looked at.
+
+    The services behind it hold to the role all the same.
+    """
+
+    def mark(view: Callable[P, R]) -> Callable[P, R]:
+        @wraps(view)
+        def guarded(*args: P.args, **kwargs: P.kwargs) -> R:
+            request: Any = args[0]
+            if request.method == "POST" and not may(request.user, role):
+                raise NotAllowed(request.user, role)
+            return view(*args, **kwargs)
+
+        return guarded
+
+    return mark

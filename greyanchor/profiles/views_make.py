@@ -22,6 +22,7 @@ from greyanchor.drawing.separations import path_picture
 from greyanchor.profiles import queries, services, starting, work
 from greyanchor.profiles.forms import CompareForm, KindForm, NewProfileForm, SeparationForm
 from greyanchor.profiles.models import Profile, ProfileWork
+from greyanchor.profiles.roles import MAKE, takes
 from greyanchor.profiles.settings import options_of, separation_from
 from greyanchor.profiles.views import profile_of
 
@@ -35,6 +36,7 @@ def _others(profile: Profile) -> Any:
     return every.filter(channels=profile.channels).exclude(pk=profile.pk)
 
 
+@takes(MAKE)
 @require_http_methods(["GET", "POST"])
 def separation_page(request: HttpRequest, pk: int) -> HttpResponse:
     """Controls beside what they do; sending the form builds a profile with them."""
@@ -109,6 +111,7 @@ def _figures(now: Preview, before: Preview) -> list[tuple[str, float, float, str
     ]
 
 
+@takes(MAKE)
 @require_POST
 def rebuild(request: HttpRequest, pk: int) -> HttpResponse:
     """The same profile made anew from what it carries."""
@@ -129,6 +132,7 @@ def rebuild(request: HttpRequest, pk: int) -> HttpResponse:
     return redirect("profile-work", made.pk)
 
 
+@takes(MAKE)
 @require_POST
 def propose(request: HttpRequest, pk: int) -> HttpResponse:
     """Find the patches that would help most and keep them for the next chart of this environment."""
@@ -150,6 +154,7 @@ def propose(request: HttpRequest, pk: int) -> HttpResponse:
     return redirect("profile", pk)
 
 
+@takes(MAKE)
 @require_http_methods(["GET", "POST"])
 def new_profile(request: HttpRequest) -> HttpResponse:
     """A profile from files of readings, of any channels."""
