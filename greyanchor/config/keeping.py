@@ -190,7 +190,7 @@ def _not_newer(path: Path) -> None:
     """Refuse data that a newer program wrote: its tables are not known here."""
     from django.db.migrations.loader import MigrationLoader
 
-    known = set(MigrationLoader(None, ignore_no_initial=True).disk_migrations)
+    known = set(MigrationLoader(None).disk_migrations)
     with closing(sqlite3.connect(path)) as opened:
         applied = {(a, n) for a, n in opened.execute("SELECT app, name FROM django_migrations")}
     ours = {app for app, _ in known}

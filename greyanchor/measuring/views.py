@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.conf import settings
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -15,7 +16,7 @@ from greyanchor.core.formats import readings_file
 from greyanchor.core.inspection import inspect_bytes
 from greyanchor.drawing.patches import sheet_picture
 from greyanchor.measuring import printing, queries, services, uploads
-from greyanchor.measuring.models import Chart, ReadingPass, SheetPrint, Upload
+from greyanchor.measuring.models import Chart, Delivered, ReadingPass, SheetPrint, Upload
 from greyanchor.profiles.services import content_of
 
 
@@ -175,7 +176,11 @@ def file_page(request: HttpRequest) -> HttpResponse:
             messages.error(request, f"{error.sentence} Nothing was kept.")
         else:
             return redirect("upload", pk=upload.pk)
-    return render(request, "measuring/file_page.html", {})
+    context = {
+        "delivered": Delivered.objects.select_related("sheet_print__chart")[:20],
+        "inbox": settings.INBOX,
+    }
+    return render(request, "measuring/file_page.html", context)
 
 
 def take_file(request: HttpRequest, job: SheetPrint | None) -> Upload:

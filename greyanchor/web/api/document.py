@@ -53,6 +53,7 @@ _SCHEMAS: dict[str, Any] = {
     "Checks": _shape({"total": _WHOLE, "checks": _list(_ref("Check"))}),
     "Charts": _shape({"charts": _list(_shape({"print": _WHOLE, "title": _TEXT, "purpose": _TEXT, "patches": _WHOLE, "printer": _MAYBE_TEXT}))}),
     "Delivery": _shape({"outcome": {"enum": ["taken", "refused"]}, "reason": _TEXT, "print": _MAYBE_WHOLE}),
+    "DeliveryRefused": {"anyOf": [_ref("Delivery"), _ref("Refusal")]},
 }  # fmt: skip
 
 
@@ -121,7 +122,7 @@ def document() -> dict[str, Any]:
             "/checks": {"get": _operation("Checks, the newest first", {"200": _json("Checks", "up to 200")}, [_asked("mode", _WHOLE, "primary key"), _asked("verdict", _TEXT, "pass or fail")])},
             "/checks/{id}": {"get": _operation("One check with its criteria", {"200": _json("WholeCheck", "the check")}, [_PK])},
             "/charts": {"get": _operation("Prints that wait for readings", {"200": _json("Charts", "up to 200")})},
-            "/readings": {"post": _operation("Deliver readings of a print (CGATS, CxF or CSV)", {"201": _json("Delivery", "used as a pass"), "422": _json("Delivery", "of no open print")}, [_asked("print", _WHOLE, "the print they are of; found when left out"), name], "text/plain")},
+            "/readings": {"post": _operation("Deliver readings of a print (CGATS, CxF or CSV)", {"201": _json("Delivery", "used as a pass"), "422": _json("DeliveryRefused", "of no open print, or no readings")}, [_asked("print", _WHOLE, "the print they are of; found when left out"), name], "text/plain")},
         },
         "components": {"schemas": _SCHEMAS, "securitySchemes": {"key": {"type": "http", "scheme": "bearer"}}},
     }  # fmt: skip
