@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 from django.contrib.auth.models import AbstractBaseUser
+from django.db.models import QuerySet
 
 from greyanchor.bench import eye, kinds, results
 from greyanchor.bench.headlines import headline
@@ -271,6 +272,11 @@ def restore_view(found: Restore) -> dict[str, Any]:
     }
 
 
+def _newest(records: QuerySet[Any]) -> dict[int, Any]:
+    """The last of ordered records for each mode, by its primary key."""
+    return {r.mode_id: r for r in records}
+
+
 def desk(user: AbstractBaseUser) -> dict[str, Any]:
     """What the start page lists: running, being read, going on in the bench, waiting for release, failing."""
     running = Task.objects.filter(state__in=[Task.State.QUEUED, Task.State.RUNNING]).select_related(
@@ -295,14 +301,20 @@ def desk(user: AbstractBaseUser) -> dict[str, Any]:
     ready = PrintMode.objects.filter(state=PrintMode.State.READY).select_related("printer__site", "media")[
         :DESK
     ]
+    last_check = _newest(
+        Check.objects.filter(mode__in=list(failing)).only("pk", "mode").order_by("made_at", "pk")
+    )
+    last_build = _newest(
+        Build.objects.filter(mode__in=list(ready)).only("pk", "mode").order_by("started_at", "pk")
+    )
     restoring = Restore.objects.exclude(state__in=[Restore.State.DONE, Restore.State.CLOSED])
     return {
         "running": [t for t in running if not t.looks_dead],
         "reading": reading,
         "stopped": [*stopped.select_related("stage__build__mode"), *[t for t in running if t.looks_dead]],
         "open_stages": [(s, kinds.BY_NAME[s.kind]) for s in open_stages],
-        "failing": [(m, m.checks.only("pk").first()) for m in failing],
-        "ready": [(m, m.builds.first()) for m in ready],
+        "failing": [(m, last_check.get(m.pk)) for m in failing],
+        "ready": [(m, last_build.get(m.pk)) for m in ready],
         "restoring": restoring.select_related("mode", "started_by"),
         "recent": Check.objects.select_related("mode").only(
             "pk", "name", "verdict", "summary", "made_at", "tolerances", "mode__name"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 from urllib.parse import urlencode
@@ -19,8 +19,8 @@ from greyanchor.library.services import site_of
 from greyanchor.library.snapshot import SNAPSHOT, Snapshot
 
 PAGE = 50
-#: choices of a facet that are shown before "more"
-SHOWN = 6
+#: choices of a facet that are shown at once, and most of them that are shown after "more"
+SHOWN, MOST_SHOWN = 6, 24
 _AGES = (
     (7, "up to a week"),
     (30, "up to a month"),
@@ -53,12 +53,13 @@ class Choice:
 
 @dataclass(frozen=True)
 class Facet:
-    """One way to narrow; `rest` are the choices beyond those shown at once."""
+    """One way to narrow; `rest` are the choices beyond those shown at once, `unseen` how many more there are."""
 
     key: str
     title: str
     choices: list[Choice]
     rest: list[Choice]
+    unseen: int = 0
 
     @property
     def chosen(self) -> list[Choice]:
@@ -78,11 +79,29 @@ class Column:
     toggle_address: str
 
 
+@dataclass(frozen=True)
+class Cell:
+    """One cell of the table; a verdict is told by its key, everything else by its text."""
+
+    text: str
+    numeric: bool = False
+    verdict: str | None = None
+
+
+@dataclass(frozen=True)
+class Row:
+    """One mode of the table with its cells, in the order of the shown columns."""
+
+    mode: PrintMode
+    pinned: str
+    cells: list[Cell]
+
+
 @dataclass
 class FindingPage:
     """All that the page shows."""
 
-    modes: list[PrintMode]
+    rows: list[Row]
     total: int
     everything: int
     facets: list[Facet]
@@ -97,6 +116,11 @@ class FindingPage:
     pins: dict[int, str] = field(default_factory=dict)
     address: str = ""
     all_pks: list[int] = field(default_factory=list)
+
+    @property
+    def modes(self) -> list[PrintMode]:
+        """The modes of this page."""
+        return [r.mode for r in self.rows]
 
 
 #: facet, title, and how its codes and labels come from a snapshot
@@ -116,21 +140,32 @@ _USUAL = ("printer", "media", "passes", "speed", "state", "age", "verdict")
 
 
 def _coded(values: Codes, labels: Mapping[int, str]) -> tuple[Codes, list[tuple[str, str]]]:
-    """Values as codes from 0, and for each code its value in the address and its label."""
-    known = sorted(set(values.tolist()) - {-1}, key=lambda v: labels.get(v, str(v)).casefold())
-    if known:
-        order = np.argsort(known)
-        found = np.searchsorted(np.array(known)[order], values)
-        found = np.clip(found, 0, len(known) - 1)
-        hit = np.array(known)[order][found] == values
-        codes = np.where(hit, order[found], -1)
-    else:
-        codes = np.full(len(values), -1, dtype=np.int64)
-    return codes, [(str(v), labels.get(v, str(v))) for v in known]
+    """Values as codes from 0 in the order of their labels, and for each code its value in the address and its label."""
+    known, at = np.unique(values, return_inverse=True)
+    order = sorted(range(len(known)), key=lambda i: labels.get(int(known[i]), str(known[i])).casefold())
+    told = [int(known[i]) for i in order if known[i] != -1]
+    place = {v: i for i, v in enumerate(told)}
+    codes = np.array([place.get(int(v), -1) for v in known], dtype=np.int64)
+    return codes[at] if len(known) else np.zeros(0, dtype=np.int64), [
+        (str(v), labels.get(v, str(v))) for v in told
+    ]
 
 
 def _facet_codes(shot: Snapshot) -> dict[str, tuple[Codes, list[tuple[str, str]]]]:
-    names, now = shot.names, timezone.now().timestamp()
+    """Codes of every facet; those that do not move with the clock are kept until the snapshot changes."""
+    if shot.derived is None:
+        shot.derived = _still_codes(shot)
+    now = timezone.now().timestamp()
+    return {**shot.derived, "age": _binned((now - shot.column("calibrated")) / 86400.0, _AGES)}
+
+
+def _binned(values: Codes, edges: Sequence[tuple[float, str]]) -> tuple[Codes, list[tuple[str, str]]]:
+    codes = np.digitize(np.nan_to_num(values, nan=-1.0), [e for e, _ in edges[:-1]], right=True)
+    return np.where(np.isnan(values), -1, codes), [(str(i), label) for i, (_, label) in enumerate(edges)]
+
+
+def _still_codes(shot: Snapshot) -> dict[str, tuple[Codes, list[tuple[str, str]]]]:
+    names = shot.names
     media, printer = shot.column("media"), shot.column("printer")
 
     def through(values: Codes, mapping: Mapping[int, int]) -> Codes:
@@ -143,11 +178,7 @@ def _facet_codes(shot: Snapshot) -> dict[str, tuple[Codes, list[tuple[str, str]]
 
     makers = sorted({told[1] for told in names.media.values()}, key=str.casefold)
     maker_code = {m: i for i, m in enumerate(makers)}
-    people = {u.pk: named(u) for u in User.objects.filter(pk__in=set(shot.column("made_by").tolist()))}
-
-    def binned(values: Codes, edges: Sequence[tuple[float, str]]) -> tuple[Codes, list[tuple[str, str]]]:
-        codes = np.digitize(np.nan_to_num(values, nan=-1.0), [e for e, _ in edges[:-1]], right=True)
-        return np.where(np.isnan(values), -1, codes), [(str(i), label) for i, (_, label) in enumerate(edges)]
+    people = {u.pk: named(u) for u in User.objects.filter(pk__in=np.unique(shot.column("made_by")).tolist())}
 
     return {
         "state": (shot.column("state"), _STATES),
@@ -159,17 +190,16 @@ def _facet_codes(shot: Snapshot) -> dict[str, tuple[Codes, list[tuple[str, str]]
         "media": _coded(media, {k: v[0] for k, v in names.media.items()}),
         "resolution": _by_number(shot.column("resolution"), "dpi"),
         "passes": _by_number(shot.column("passes"), "passes"),
-        "speed": binned(shot.column("speed"), _SPEEDS),
-        "age": binned((now - shot.column("calibrated")) / 86400.0, _AGES),
+        "speed": _binned(shot.column("speed"), _SPEEDS),
         "verdict": (shot.column("verdict"), [(v or "none", label) for v, label in zip(("pass", "fail", ""), _VERDICTS)]),
         "made_by": _coded(shot.column("made_by"), people),
     }  # fmt: skip
 
 
 def _by_number(values: Codes, unit: str) -> tuple[Codes, list[tuple[str, str]]]:
-    known = sorted(set(values.tolist()) - {-1})
-    codes = np.searchsorted(np.array(known or [0]), values)
-    return np.where(values < 0, -1, codes), [(str(v), f"{v} {unit}") for v in known]
+    known = np.unique(values[values >= 0])
+    codes = np.searchsorted(known, values)
+    return np.where(values < 0, -1, codes), [(str(v), f"{v} {unit}") for v in known.tolist()]
 
 
 def find(query: QueryDict, user: Any) -> FindingPage:
@@ -203,22 +233,54 @@ def find(query: QueryDict, user: Any) -> FindingPage:
     pages = max(1, -(-len(pks) // PAGE))
     number = min(max(_number(query.get("page")), 1), pages)
     on_page = [int(pk) for pk in pks[(number - 1) * PAGE : number * PAGE]]
+    columns = _columns(query, sort)
     return FindingPage(
-        modes=_loaded(on_page), total=len(pks), everything=everything, facets=facets, columns=_columns(query, sort),
+        rows=_rows(_loaded(on_page), columns, pins), total=len(pks), everything=everything, facets=facets, columns=columns,
         number=number, pages=pages, previous=_address(query, page=number - 1) if number > 1 else "",
         following=_address(query, page=number + 1) if number < pages else "", query=words, taken_for=found.taken_for, pinned=pinned,
         pins=pins, address=_address(query), all_pks=[int(pk) for pk in pks],
     )  # fmt: skip
 
 
+#: what the table can show of a mode, and no more: it is read fifty times a page
+_SHOWN_FIELDS = (
+    "name", "environment", "handling", "state", "last_verdict", "calibrated_at", "changed_at", "total_ink", "inherited", "ink_set__name",
+    "printer__name", "printer__width_mm", "printer__carriage", "printer__site__name", "media__name", "media__maker", "media__media_class__name",
+    "made_by__first_name", "made_by__last_name", "made_by__username", "version",
+)  # fmt: skip
+
+
 def _loaded(pks: list[int]) -> list[PrintMode]:
-    found = (
-        PrintMode.objects.filter(pk__in=pks)
-        .select_related("printer__site", "media__media_class", "ink_set", "made_by")
-        .defer("limits", "note", "readings", "splits", "printer__standin", "printer__abilities")
+    joined = PrintMode.objects.filter(pk__in=pks).select_related(
+        "printer__site", "media__media_class", "ink_set", "made_by"
     )
+    found = joined.only(*_SHOWN_FIELDS)
     by_pk = {m.pk: m for m in found}
     return [by_pk[pk] for pk in pks if pk in by_pk]
+
+
+_TEXTS: dict[str, Callable[[PrintMode], str]] = {
+    "printer": lambda m: m.printer.name, "site": lambda m: m.printer.site.name, "ink_set": lambda m: m.ink_set.name,
+    "media_class": lambda m: m.media.media_class.name, "maker": lambda m: m.media.maker, "media": lambda m: m.media.name,
+    "resolution": lambda m: str(m.environment.get("resolution", "–")), "passes": lambda m: str(m.environment.get("passes", "–")),
+    "speed": lambda m: "–" if m.speed is None else f"{m.speed:.1f}", "total": lambda m: "–" if m.total_ink is None else f"{m.total_ink:.0f} %",
+    "state": lambda m: m.get_state_display(), "age": lambda m: f"{m.calibrated_at:%-d %b %Y}" if m.calibrated_at else "–",
+    "made_by": lambda m: named(m.made_by) if m.made_by else "–", "changed": lambda m: f"{m.changed_at:%-d %b %Y}",
+}  # fmt: skip
+
+
+def _rows(modes: list[PrintMode], columns: list[Column], pins: dict[int, str]) -> list[Row]:
+    shown = [c for c in columns if c.shown]
+    out = []
+    for mode in modes:
+        cells = [
+            Cell("", verdict=mode.last_verdict)
+            if c.key == "verdict"
+            else Cell(_TEXTS[c.key](mode), c.numeric)
+            for c in shown
+        ]
+        out.append(Row(mode, pins.get(mode.pk, ""), cells))
+    return out
 
 
 def pins_of(user: Any) -> dict[int, str]:
@@ -275,17 +337,17 @@ def _address(query: QueryDict, **changes: Any) -> str:
 def _facet(
     key: str, title: str, choices: Sequence[tuple[str, str]], counts: Codes, chosen: Sequence[int], query: QueryDict
 ) -> Facet:  # fmt: skip
-    taken = query.getlist(key)
-    made = []
-    for code, (value, label) in enumerate(choices):
-        count = int(counts[code]) if code < len(counts) else 0
-        if not count and code not in chosen:
-            continue
-        values = [v for v in taken if v != value] if value in taken else [*taken, value]
-        made.append(Choice(value, label, count, code in chosen, _address(query, **{key: values})))
+    taken, held = query.getlist(key), set(chosen)
+    left = [(code, int(counts[code]) if code < len(counts) else 0) for code in range(len(choices))]
+    left = [(code, count) for code, count in left if count or code in held]
     if key in ("printer", "media", "media_class", "maker", "ink_set", "made_by", "site"):
-        made.sort(key=lambda c: (not c.chosen, -c.count, c.label.casefold()))
-    return Facet(key, title, made[:SHOWN], made[SHOWN:])
+        left.sort(key=lambda c: (c[0] not in held, -c[1], c[0]))
+    made = []
+    for code, count in left[:MOST_SHOWN]:
+        value, label = choices[code]
+        values = [v for v in taken if v != value] if value in taken else [*taken, value]
+        made.append(Choice(value, label, count, code in held, _address(query, **{key: values})))
+    return Facet(key, title, made[:SHOWN], made[SHOWN:], max(0, len(left) - MOST_SHOWN))
 
 
 def _columns(query: QueryDict, sort: str) -> list[Column]:

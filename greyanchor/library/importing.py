@@ -12,7 +12,7 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 
 from greyanchor.core.errors import BadInput
-from greyanchor.core.packs import Archive, Pack, read_pack, write_archive
+from greyanchor.core.packs import Archive, Pack, read_pack, read_tested, write_archive
 from greyanchor.core.packs.archive import file_hash
 from greyanchor.core.packs.loose import unpack
 from greyanchor.core.profiling.attached import examine
@@ -159,8 +159,10 @@ def _next_step(job: PackImport, tell: Tell) -> None:
         _profiles(job, tell)
         return
     with Archive(path_of(job), job.name) as archive:
-        pack = read_pack(archive, tell)
         if job.step == _STEP.WRITE:
+            if file_hash(path_of(job)) != job.sha256:
+                raise BadInput("the file on the server is not what was tested; send it again")
+            pack = read_tested(archive)
             facts = _examined(pack, archive, tell)
             tell(0.99, f"writing {len(pack.modes)} print modes")
             with transaction.atomic():
@@ -168,6 +170,7 @@ def _next_step(job: PackImport, tell: Tell) -> None:
                 PackImport.objects.filter(pk=pk).update(step=_STEP.DONE, result=made)
                 work.end(PackImport, pk, PackImport.State.DONE, _summary(made))
         else:
+            pack = read_pack(archive, tell)
             plan = planning.plan_of(pack, supplied_modes(job.offer_key))
             PackImport.objects.filter(pk=pk).update(
                 step=_STEP.PLAN, plan=plan, choices=planning.usual_choices(plan)

@@ -91,30 +91,24 @@ def _preset(told: Mapping[str, Any]) -> dict[str, Any]:
     return {"name": told["name"], "action": SAME if same else CLASH, "ours": ours.pk}
 
 
+def names_taken() -> dict[str, int]:
+    """Primary keys of all modes by their name in small letters."""
+    return {name.casefold(): pk for pk, name in PrintMode.objects.order_by().values_list("pk", "name")}
+
+
 def _modes(pack: Pack, supplied: Collection[int]) -> list[dict[str, Any]]:
-    named = {
-        m.name.casefold(): m
-        for m in PrintMode.objects.select_related("curve_set", "profile").defer("curve_set__text", "profile__data", "profile__fitted", "profile__boundary")
-    } if len(pack.modes) > 20 else None  # fmt: skip
-    files = pack.manifest["files"]
+    taken, files = names_taken(), pack.manifest["files"]
     out = []
     for told in pack.modes:
-        ours = named.get(told["name"].casefold()) if named is not None else _ours(told["name"])
         row = {"name": told["name"], "printer": told["printer"], "media": told["media"], "action": CREATE, "ours": None, "state": "released" if told.get("released_at") else "draft"}  # fmt: skip
-        if ours is not None:
+        pk = taken.get(told["name"].casefold())
+        if pk is not None:
+            ours = PrintMode.objects.select_related("curve_set", "profile").defer("curve_set__text", "profile__data", "profile__fitted", "profile__boundary").get(pk=pk)  # fmt: skip
             differs = _differences(told, ours, files)
-            row |= {
-                "ours": ours.pk,
-                "action": CLASH if differs else SAME,
-                "differs": differs,
-                "suggest": UPDATE if ours.pk in supplied else KEEP_BOTH,
-            }
+            suggest = UPDATE if pk in supplied else KEEP_BOTH
+            row |= {"ours": pk, "action": CLASH if differs else SAME, "differs": differs, "suggest": suggest}
         out.append(row)
     return out
-
-
-def _ours(name: str) -> PrintMode | None:
-    return PrintMode.objects.filter(name__iexact=name).select_related("curve_set", "profile").first()
 
 
 def _differences(told: Mapping[str, Any], ours: PrintMode, files: Mapping[str, Any]) -> list[str]:

@@ -41,6 +41,8 @@ class PackWriter:
         self.choices = job.choices
         self.counts = {"created": 0, "updated": 0, "left": 0}
         self.profiles = dict(Profile.objects.values_list("sha256", "pk"))
+        self.taken = planning.names_taken()
+        self.rows = {r["name"]: r for r in job.plan["modes"]}
         self.people = {f"{u.first_name} {u.last_name}".strip(): u for u in User.objects.all()}
 
     def write(self) -> dict[str, Any]:
@@ -142,22 +144,31 @@ class PackWriter:
             self._keep(ours)
             return ours
         made = MediaPreset(
-            name=self._free(MediaPreset, told["name"]), media=self.media[told["media"]], printer_model=model, handling=told.get("handling", {}),
+            name=self._free_preset(told["name"]), media=self.media[told["media"]], printer_model=model, handling=told.get("handling", {}),
             notes=told.get("notes", ""), made_by=self.user,
         )  # fmt: skip
         self._keep(made)
         return made
 
-    def _free(self, model: Any, name: str) -> str:
-        """`name`, with a number behind it when it is taken."""
-        taken, number = name, 2
-        while model.objects.filter(name__iexact=taken).exists():
-            taken, number = f"{name[:150]} ({number})", number + 1
-        return taken
+    def _free_name(self, name: str) -> str:
+        """A name for a mode: `name`, with a number behind it when it is taken."""
+        free, number = name, 2
+        while free.casefold() in self.taken:
+            free, number = f"{name[:150]} ({number})", number + 1
+        return free
+
+    @staticmethod
+    def _free_preset(name: str) -> str:
+        """The same for a preset."""
+        free, number = name, 2
+        while MediaPreset.objects.filter(name__iexact=free).exists():
+            free, number = f"{name[:150]} ({number})", number + 1
+        return free
 
     def _mode(self, told: dict[str, Any]) -> PrintMode | None:
-        ours = PrintMode.objects.filter(name__iexact=told["name"]).first()
-        row = next(r for r in self.job.plan["modes"] if r["name"] == told["name"]) if ours else None
+        pk = self.taken.get(told["name"].casefold())
+        ours = PrintMode.objects.get(pk=pk) if pk else None
+        row = self.rows.get(told["name"]) if ours else None
         way = self._way(told)
         if ours is not None and (way == planning.SKIP or (row and row["action"] == planning.SAME)):
             self.counts["left"] += 1
@@ -166,13 +177,14 @@ class PackWriter:
         mode = (
             ours
             if update and ours is not None
-            else PrintMode(name=self._free(PrintMode, told["name"]), made_by=self.user)
+            else PrintMode(name=self._free_name(told["name"]), made_by=self.user)
         )
         self._fill(mode, told)
         if update:
             mode.version += 1
         test(mode)
         signed(mode, self.user, self.why).save()
+        self.taken[mode.name.casefold()] = mode.pk
         self.counts["updated" if update else "created"] += 1
         if mode.state == PrintMode.State.RELEASED:
             when = (

@@ -79,7 +79,7 @@ class CurveSet:
                 raise BadInput(
                     "expected channel,input,output with numbers in percent", source, number
                 ) from None
-            if not (np.isfinite(x) and np.isfinite(y) and 0 <= x <= 100 and 0 <= y <= 100):
+            if not (0 <= x <= 100 and 0 <= y <= 100):  # no number and no end lie outside as well
                 raise BadInput(f"{x:g},{y:g} lies outside 0..100 %", source, number)
             points.setdefault(channel, []).append((x, y))
         if not points or any(len(p) < 2 for p in points.values()):

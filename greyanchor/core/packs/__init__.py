@@ -5,7 +5,15 @@ manifest against it and against the files, `loose` reads profiles that came with
 """
 
 from greyanchor.core.packs.archive import Archive, write_archive
-from greyanchor.core.packs.manifest import FORMAT, SCHEMA_VERSION, Pack, dump_pack, read_pack, schema
+from greyanchor.core.packs.manifest import (
+    FORMAT,
+    SCHEMA_VERSION,
+    Pack,
+    dump_pack,
+    read_pack,
+    read_tested,
+    schema,
+)
 
 __all__ = [
     "FORMAT",
@@ -14,6 +22,7 @@ __all__ = [
     "Pack",
     "dump_pack",
     "read_pack",
+    "read_tested",
     "schema",
     "write_archive",
 ]

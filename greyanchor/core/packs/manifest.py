@@ -72,7 +72,12 @@ def read_pack(archive: Archive, tell: Tell | None = None) -> Pack:
     return Pack(manifest, archive.name)
 
 
-def _manifest(archive: Archive) -> dict[str, Any]:
+def read_tested(archive: Archive) -> Pack:
+    """A pack that `read_pack` has tested before, byte for byte: whoever calls holds the file to its hash first."""
+    return Pack(_manifest(archive, tested=True), archive.name)
+
+
+def _manifest(archive: Archive, tested: bool = False) -> dict[str, Any]:
     if MANIFEST not in archive.sizes():
         raise BadInput(f"it has no {MANIFEST}, so it is no pack of print modes")
     if archive.sizes()[MANIFEST] > _MOST_MANIFEST:
@@ -91,6 +96,8 @@ def _manifest(archive: Archive) -> dict[str, Any]:
         raise BadInput(
             f"it is of schema version {found.get('schema')!r}; this program reads version {SCHEMA_VERSION}"
         )
+    if tested:
+        return found
     wrong = next(iter(sorted(_validator().iter_errors(found), key=lambda e: list(map(str, e.absolute_path)))), None)  # fmt: skip
     if wrong is not None:
         place = "/".join(map(str, wrong.absolute_path)) or "the manifest"

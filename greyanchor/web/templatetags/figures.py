@@ -6,6 +6,7 @@ from typing import Any
 from urllib.parse import parse_qsl, urlencode
 
 from django import template
+from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
 
 from greyanchor.core.handling import SOURCE_WORDS, Setting
@@ -130,3 +131,44 @@ def sorted_by(address: str, key: str) -> str:
     """A query with another sort."""
     kept = [(k, v) for k, v in parse_qsl(address) if k != "sort"]
     return urlencode([*kept, ("sort", key)])
+
+
+_CHOICE = (
+    '<li><a href="{0}?{1}" hx-get="{0}?{1}" hx-target="#modes" hx-push-url="true" role="checkbox" aria-checked="{2}">'
+    '<span class="tick">{3}</span><span class="label" title="{4}">{4}</span><span class="n">{5}</span></a></li>'
+)
+
+
+@register.simple_tag
+def choice_items(choices: list[Any], address: str) -> SafeString:
+    """Choices of a facet as list items: there are many, and a template would be slow about them."""
+    return format_html_join(
+        "",
+        _CHOICE,
+        (
+            (address, c.address, "true" if c.chosen else "false", "×" if c.chosen else "", c.label, c.count)
+            for c in choices
+        ),
+    )
+
+
+_LINE = '<tr><td><input type="checkbox" name="m" value="{0}" aria-label="{1}"></td><td><a href="{2}{0}/">{1}</a>{3}{4}</td>{5}</tr>'
+
+
+@register.simple_tag
+def mode_lines(rows: list[Any], address: str) -> SafeString:
+    """Rows of the finding page: fifty of them with ten cells each, which a template would be slow about."""
+    pin = mark_safe(' <span class="tag">pinned</span>'), mark_safe(' <span class="tag">site pin</span>')
+    told = []
+    for row in rows:
+        pinned = "" if not row.pinned else pin[row.pinned == "site"]
+        lent = (
+            format_html(' <span class="tag">inherited {}</span>', ", ".join(row.mode.inherited))
+            if row.mode.inherited
+            else ""
+        )
+        cells = format_html_join("", "<td{}>{}</td>", (
+            (mark_safe(' class="num"') if c.numeric else "", c.text if c.verdict is None else verdict(c.verdict)) for c in row.cells
+        ))  # fmt: skip
+        told.append((row.mode.pk, row.mode.name, address, pinned, lent, cells))
+    return format_html_join("", _LINE, told)
