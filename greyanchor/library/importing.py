@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
@@ -219,12 +220,11 @@ def _facts_told(archive: Archive, name: str | None) -> dict[str, Any] | None:
         return None
     try:
         told = json.loads(archive.read(name))
-        numbers = all(
-            isinstance(v, int | float) for row in [*told["neutral"], *told["boundary"]] for v in row
-        )
+        boundary, neutral = np.array(told["boundary"], dtype=float), np.array(told["neutral"], dtype=float)
         sound = (
-            numbers and isinstance(told["report"], dict) and isinstance(told["settings"], dict) and isinstance(told["made_from"], dict)
-            and told["version"] in (2, 4) and len(told["boundary"]) == LEVELS and all(len(r) == HUES for r in told["boundary"]) and float(told["darkest"]) <= float(told["lightest"])
+            boundary.shape == (LEVELS, HUES) and neutral.ndim in (1, 2) and bool(np.isfinite(boundary).all() and np.isfinite(neutral).all())
+            and isinstance(told["report"], dict) and isinstance(told["settings"], dict) and isinstance(told["made_from"], dict)
+            and told["version"] in (2, 4) and float(told["darkest"]) <= float(told["lightest"])
         )  # fmt: skip
     except (ValueError, KeyError, TypeError, RecursionError):
         return None

@@ -161,7 +161,7 @@ def _write(
             {"name": i.name, "channels": i.channels, "light": i.light, "kind": i.kind} for i in {m.ink_set_id: m.ink_set for m in modes}.values()
         ],
         "media_classes": [
-            {"name": c.name, "family": c.family, "handling": c.handling if class_handling is None else class_handling} for c in classes.values()
+            {"name": c.name, "family": c.family, "handling": c.handling if class_handling is None else class_handling, "reasons": c.reasons} for c in classes.values()
         ],
         "media": [
             {"name": m.name, "media_class": m.media_class.name, "maker": m.maker, "weight": m.weight, "thickness": m.thickness,

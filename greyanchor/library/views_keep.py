@@ -26,7 +26,7 @@ from greyanchor.library.models import (
 )
 from greyanchor.library.services import set_ink_sets
 from greyanchor.library.settings_held import in_force, preset_in_force
-from greyanchor.profiles.roles import MAKE, RELEASE, may
+from greyanchor.profiles.roles import MAKE, RELEASE, NotAllowed, may
 from greyanchor.profiles.services import content_of
 
 _IN_USE = (PrintMode.State.RELEASED, PrintMode.State.RETIRED)
@@ -45,6 +45,9 @@ def record_page(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse:
 
 def edit_page(request: HttpRequest, kind: Kind, record: Any, context: dict[str, Any]) -> HttpResponse:
     """The page of a record with its forms; a POST changes it, and meets whoever changed it in between."""
+    if request.method == "POST" and not _may_change(request, kind, record):
+        in_use = kind.role == RELEASE and record.state in _IN_USE
+        raise NotAllowed(request.user, RELEASE if in_use else MAKE)
     posted = request.POST or None
     form = form_of(kind)(
         posted, instance=kind.model._default_manager.get(pk=record.pk), initial={"version": record.version}

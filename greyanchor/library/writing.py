@@ -114,7 +114,10 @@ class PackWriter:
         if ours:
             return MediaClass.objects.get(pk=ours)
         made = MediaClass(
-            name=told["name"][:80], family=told.get("family", ""), handling=told.get("handling", {})
+            name=told["name"][:80],
+            family=told.get("family", ""),
+            handling=told.get("handling", {}),
+            reasons=told.get("reasons", {}),
         )
         self._keep(made)
         return made

@@ -1,0 +1,404 @@
+"""The shared library in a browser: two people at one preset, a pack out and in, a catalogue update, roles, a readiness day."""
+
+from __future__ import annotations
+
+import re
+import shutil
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from tests.browser.conftest import PREPARE, Server, press, sign_in
+
+pytestmark = pytest.mark.slow
+
+SHELF = """
+import django; django.setup()
+from django.contrib.auth.models import User
+from django.utils import timezone
+from greyanchor.library.editions import keep_edition
+from greyanchor.library.models import Media, MediaPreset, Printer
+from tests.web.library_kit import mode
+users = {u.username: u for u in User.objects.all()}
+petrel, gannet = Printer.objects.get(name="Petrel 44"), Printer.objects.get(name="Gannet 64")
+for printer in (petrel, gannet):
+    printer.ink_sets.set(printer.ink_sets.order_by("pk")[:1])
+for name, printer, media, passes, state in (
+    ("Deck charts", petrel, "Kelp Synthetic 190", 8, "released"), ("Archive charts", petrel, "Saltmarsh Cotton 310", 12, "released"),
+    ("Quay signs", gannet, "Breakwater Banner 440", 6, "building"), ("Tide tables", petrel, "Tideline Matt 140", 8, "retired"),
+):
+    held = Media.objects.get(name=media)
+    preset = MediaPreset.objects.filter(media=held, printer_model=printer.model).first()
+    made = mode(name, printer, held, state=state, passes=passes, user=users["ines"], preset=preset, last_verdict="pass", last_check_summary="fine")
+    if state == "released":
+        made.released_at, made.released_by = timezone.now(), users["ines"]
+        made.save()
+        keep_edition(made, [{"rule": "test", "ok": True, "text": "made for a test"}])
+"""
+WIPE = """
+import django; django.setup()
+from greyanchor.library.models import *
+from greyanchor.profiles.models import Profile
+for model in (Edition, PrintMode, MediaPreset, Media, MediaClass, KeptText, Profile):
+    model.objects.all().delete()
+print(PrintMode.objects.count())
+"""
+OFFER = """
+import django; django.setup()
+from pathlib import Path
+from django.conf import settings
+from greyanchor.library.models import PrintMode
+from greyanchor.web import demo_library
+folder = Path(settings.HOME) / "catalogue"
+folder.mkdir(exist_ok=True)
+(folder / "kelp-petrel-{0}.zip").write_bytes(
+    demo_library._supplied(PrintMode.objects.get(name="Deck charts"), "kelp-petrel", "Sound & Shoal", "{0}", "synthetic chart paper", "version {0}"))
+"""
+
+
+@pytest.fixture(scope="module")
+def prepared(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A home with a few finished modes, made once and copied for every test here."""
+    home = tmp_path_factory.mktemp("shelf")
+    made = Server(home)
+    made.run(PREPARE)
+    made.run(SHELF)
+    return home
+
+
+@pytest.fixture(scope="module")
+def server(tmp_path_factory: pytest.TempPathFactory, prepared: Path) -> Iterator[Server]:
+    """One server for the tests of this file, which follow one another; the one that wipes it comes last."""
+    home = tmp_path_factory.mktemp("shared") / "home"
+    shutil.copytree(prepared, home)
+    made = Server(home)
+    made.start()
+    yield made
+    made.stop()
+
+
+@pytest.fixture
+def other(browser: Browser, server: Server) -> Iterator[Page]:
+    """A second browser, with nothing of the first."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    opened = context.new_page()
+    opened.set_default_timeout(15000)
+    yield opened
+    context.close()
+
+
+def test_narrowing_searching_and_the_way_back(page: Page, server: Server) -> None:
+    sign_in(page, server)
+    page.goto(f"{server.url}/modes/")
+    heading = page.locator("#modes h2")
+    page.locator("fieldset:has(legend:text-is('Printer')) a:has-text('Petrel 44')").click()
+    expect(heading).to_have_text("3 of 4 print modes")
+    page.locator("fieldset:has(legend:text-is('State')) a:has-text('released')").click()
+    expect(heading).to_have_text("2 of 4 print modes")
+    page.get_by_role("searchbox").fill("archve")
+    expect(heading).to_have_text("1 of 4 print modes")
+    assert (
+        "Nobody wrote “archve”; shown is archive" in page.locator("#modes").inner_text()
+        and "q=archve" in page.url
+        and "state=released" in page.url
+    )
+    page.reload()
+    expect(heading).to_have_text("1 of 4 print modes")
+    page.go_back()
+    page.get_by_role("searchbox").fill("")
+    expect(heading).to_have_text("2 of 4 print modes")
+    page.get_by_label("Deck charts", exact=True).check()
+    page.get_by_label("Archive charts", exact=True).check()
+    press(page, "Compare ticked")
+    page.get_by_role("heading", name="Side by side").wait_for()
+    page.get_by_label("Only what differs").check()
+    assert page.locator("tr.same").first.is_hidden() and page.locator("tr.differs").first.is_visible()
+
+
+@pytest.mark.parametrize("width", [1280, 420])
+def test_pages_of_the_library_fit_their_window_and_have_no_colour_but_data(
+    page: Page, server: Server, width: int
+) -> None:
+    page.set_viewport_size({"width": width, "height": 800})
+    sign_in(page, server)
+    for address in (
+        "modes/", "modes/1/", "modes/1/edit/", "modes/1/history/", "modes/1/editions/1/", "modes/compare/?m=1&m=2", "modes/best/?media=1&area=3", "presets/",
+        "presets/1/", "media-classes/1/", "media-classes/lend/", "ink-sets/1/", "printers/2/", "printers/2/slots/", "readiness/", "printers/2/ready/nozzles/",
+        "packs/", "catalogue/", "shop/", "curves/", "limits/", "curves/1/", "media/new/",
+    ):  # fmt: skip
+        page.goto(f"{server.url}/{address}")
+        assert page.evaluate("document.documentElement.scrollWidth") <= width, address
+        coloured = page.evaluate(
+            """() => [...document.querySelectorAll('body *:not(svg *)')].flatMap(e => {
+                 const s = getComputedStyle(e);
+                 return ['color', 'backgroundColor', 'borderTopColor', 'borderLeftColor', 'accentColor'].filter(k => {
+                   const n = (s[k].match(/[\\d.]+/g) || [0, 0, 0]).map(Number);
+                   return (n[3] ?? 1) > 0 && !(n[0] === n[1] && n[1] === n[2]);
+                 }).map(k => `${e.tagName}.${e.className} ${k} ${s[k]}`);
+               })"""
+        )
+        assert coloured == [], address
+
+
+def test_two_browsers_at_one_preset_lose_nothing(page: Page, other: Page, server: Server) -> None:
+    sign_in(page, server)
+    sign_in(other, server, "tobias", "lantern-hill-1")
+    for one in (page, other):
+        one.goto(f"{server.url}/presets/")
+        one.get_by_role("link", name="Kelp Synthetic 190 on Petrel 44").click()
+        one.get_by_label("Vacuum", exact=True).wait_for()
+    other.get_by_label("Vacuum", exact=True).fill("70")
+    other.get_by_label("Notes").fill("firm at the edges")
+    other.get_by_label("Why").fill("it lifted")
+    press(other, "Save preset")
+    other.get_by_text("Kelp Synthetic 190 on Petrel 44 saved.").wait_for()
+    page.get_by_label("Heat on the platen", exact=True).fill("43")
+    page.get_by_label("Notes").fill("soft rollers")
+    page.get_by_label("Why").fill("cockled")
+    press(page, "Save preset")
+    page.get_by_role("heading", name="Two versions of Kelp Synthetic 190 on Petrel 44").wait_for()
+    text = page.locator("main").inner_text()
+    assert (
+        "Tobias Fenn changed Kelp Synthetic 190 on Petrel 44" in text
+        and "it lifted" in text
+        and "both changed it" in text
+    )
+    assert page.locator('input[name="take:handling.vacuum"][value=theirs]').is_checked()
+    assert page.locator('input[name="take:handling.heat_on"][value=mine]').is_checked()
+    page.get_by_label("soft rollers").check()
+    press(page, "Save what is chosen")
+    page.get_by_text("Kelp Synthetic 190 on Petrel 44 saved.").wait_for()
+    assert page.get_by_label("Vacuum", exact=True).input_value() == "70"
+    assert page.get_by_label("Heat on the platen", exact=True).input_value() == "43"
+    assert page.get_by_label("Notes").input_value() == "soft rollers"
+    history = page.locator("section:has(> h2:text-is('History'))").inner_text()
+    assert "Tobias Fenn" in history and "Ines Marrow" in history and "cockled" in history
+
+
+def _pack_in(page: Page, path: Path, server: Server) -> None:
+    page.goto(f"{server.url}/packs/")
+    page.get_by_label("Pack (.zip)").set_input_files(path)
+    press(page, "Test the pack")
+    page.get_by_role("heading", name="What it would do").wait_for(timeout=30000)
+
+
+def test_a_pack_that_was_tampered_with_is_refused_with_its_reason(
+    page: Page, server: Server, tmp_path: Path
+) -> None:
+    sign_in(page, server)
+    path = tmp_path / "bad.zip"
+    page.goto(f"{server.url}/modes/?q=deck")
+    with page.expect_download() as waiting:
+        page.get_by_role("link", name=re.compile("Pack all")).click()
+    waiting.value.save_as(path)
+    data = bytearray(path.read_bytes())
+    data[200] ^= 0xFF
+    path.write_bytes(bytes(data))
+    page.goto(f"{server.url}/packs/")
+    page.get_by_label("Pack (.zip)").set_input_files(path)
+    press(page, "Test the pack")
+    page.get_by_text("Refused: bad.zip").wait_for(timeout=30000)
+    assert "Nothing of it was written" in page.locator("main").inner_text()
+
+
+@pytest.fixture
+def supplied(tmp_path: Path, prepared: Path) -> Iterator[Server]:
+    """A server with a supplier's catalogue in a process of its own."""
+    home = tmp_path / "home"
+    shutil.copytree(prepared, home)
+    made = Server(home)
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    made.environment["GREYANCHOR_CATALOGUE"] = f"http://127.0.0.1:{port}"
+    made.run(OFFER.format("1.0"))
+    supplier = subprocess.Popen(
+        [sys.executable, "-m", "greyanchor.cli", "catalogue", str(home / "catalogue"), "--port", str(port)],
+        env=made.environment,
+    )
+    for _ in range(100):
+        try:
+            urllib.request.urlopen(f"http://127.0.0.1:{port}/packs", timeout=1)
+            break
+        except OSError:
+            time.sleep(0.1)
+    made.supplier = supplier  # type: ignore[attr-defined]
+    made.start()
+    yield made
+    made.stop()
+    supplier.kill()
+
+
+def test_a_catalogue_is_searched_imported_updated_and_missed(page: Page, supplied: Server) -> None:
+    sign_in(page, supplied)
+    page.goto(f"{supplied.url}/catalogue/")
+    page.get_by_label("Maker").select_option("Sound & Shoal")
+    press(page, "Search")
+    press(page, "Fetch")
+    page.get_by_role("heading", name="What it would do").wait_for(timeout=30000)
+    press(page, "Import")
+    page.get_by_role("link", name="Look at the imported modes").wait_for(timeout=30000)
+    supplied.run(OFFER.format("1.1"))
+    page.goto(f"{supplied.url}/catalogue/")
+    press(page, "Ask again")
+    page.get_by_text("1.0, newer there").wait_for()
+    page.goto(supplied.url)
+    assert "1.0 here, 1.1 there" in page.locator("section:has-text('Newer version there')").last.inner_text()
+    page.get_by_role("link", name="Kelp Synthetic 190 for the Petrel 44").click()
+    press(page, "Update")
+    page.get_by_role("heading", name="What it would do").wait_for(timeout=30000)
+    assert "other handling settings" in page.locator("main").inner_text()
+    assert page.get_by_label("Kelp Synthetic 190, supplier's setting", exact=True).input_value() == "update"
+    press(page, "Import")
+    page.get_by_text("1 updated").wait_for(timeout=30000)
+    supplied.supplier.kill()  # type: ignore[attr-defined]
+    page.goto(f"{supplied.url}/catalogue/")
+    press(page, "Ask again")
+    page.get_by_text("cannot be reached").first.wait_for()
+    assert page.get_by_text("Kelp Synthetic 190 for the Petrel 44").is_visible()
+
+
+def test_a_tour_of_the_roles(page: Page, other: Page, server: Server) -> None:
+    sign_in(page, server, "ada", "chart-table-1")
+    page.goto(f"{server.url}/modes/?q=quay+signs")
+    page.get_by_role("link", name="Quay signs", exact=True).click()
+    press(page, "Pin")
+    page.get_by_role("button", name="Unpin").wait_for()
+    assert page.get_by_role("button", name=re.compile("Retire|Hand in|Restore|Release")).count() == 0
+    mode = page.url
+    page.goto(f"{server.url}/media/1/")
+    assert page.get_by_role("button", name="Save media").count() == 0
+    page.evaluate("""() => { const b = document.createElement('button'); b.textContent = 'Forced'; document.getElementById('facts').append(b);
+        document.querySelectorAll('#facts [required]').forEach(e => e.removeAttribute('required')); }""")
+    press(page, "Forced")
+    page.get_by_role("heading", name="Your role does not reach that far").wait_for()
+    assert "Ada Quill is signed in as operator" in page.locator("main").inner_text()
+    sign_in(other, server, "tobias", "lantern-hill-1")
+    other.goto(mode)
+    other.get_by_label("What a lead should know").fill("checked by hand")
+    press(other, "Hand in for review")
+    other.get_by_text("A lead releases it.").first.wait_for()
+    page.context.clear_cookies()
+    sign_in(page, server)
+    page.locator("section:has(> h2:has-text('Waiting for release'))").get_by_role(
+        "link", name="Quay signs"
+    ).click()
+    page.get_by_text("it was never checked").wait_for()
+    page.get_by_label("Note for operators").fill("Dry before rolling.")
+    page.get_by_label("Why it is released all the same").fill("proven on the last order")
+    press(page, "Release with an exception")
+    page.get_by_text("every operator finds it now").wait_for()
+    assert "proven on the last order" in page.locator("section:has(> h2:has-text('Editions'))").inner_text()
+    assert page.get_by_text("Retire this mode").count() == 1
+
+
+def test_a_readiness_day_with_the_keyboard(page: Page, server: Server) -> None:
+    sign_in(page, server, "ada", "chart-table-1")
+    page.goto(f"{server.url}/readiness/")
+    row = page.locator("section:has(h2:has-text('Petrel 44'))")
+    row.get_by_label("Media in it").select_option("Kelp Synthetic 190")
+    row.get_by_role("button", name="Load it").focus()
+    page.keyboard.press("Enter")
+    page.get_by_text("What depends on the media is due.").wait_for()
+    page.goto(server.url)
+    due = page.locator("section:has(> h2:has-text('Readiness'))")
+    assert "feed adjustment" in due.inner_text()
+    due.get_by_role("link", name="feed adjustment").first.focus()
+    page.keyboard.press("Enter")
+    for _ in range(6):
+        page.get_by_role("heading", name="Print the pattern").wait_for()
+        press(
+            page,
+            "Print the pattern"
+            if page.get_by_role("button", name="Print the pattern").count()
+            else "Print it again",
+        )
+        page.locator("svg.pattern").wait_for()
+        press(page, "Read it with the instrument instead")
+        page.locator(".tell").first.wait_for()
+        told = page.locator(".tell").first.inner_text()
+        if "is kept for Petrel 44 on Kelp Synthetic 190" in told:
+            break
+        page.get_by_label("Around another value, %").fill(re.search(r"pattern, (-?[\d.]+)", told)[1])  # type: ignore[index]
+    else:
+        raise AssertionError("the feed was not found")
+    press(page, "All machines")
+    row.get_by_role("link", name="Nozzle check").click()
+    for _ in range(6):
+        page.get_by_role("heading", name="Print the pattern").wait_for()
+        press(
+            page,
+            "Print the pattern"
+            if page.get_by_role("button", name="Print the pattern").count()
+            else "Print it again",
+        )
+        page.locator("svg.pattern").wait_for()
+        press(page, "Read it with the instrument instead")
+        page.locator(".tell").first.wait_for()
+        if "is ready" in page.locator(".tell").first.inner_text():
+            break
+    page.goto(server.url)
+    petrel = page.locator("section:has(> h2:has-text('Readiness')) tr:has-text('Petrel 44')").inner_text()
+    assert "alignment" in petrel and "feed" not in petrel and "nozzle" not in petrel
+    page.goto(f"{server.url}/builds/new/?printer=1")
+    assert "The machine is not ready: alignment of both directions" in page.locator("main").inner_text()
+
+
+def test_settings_go_to_the_machine_are_tuned_there_and_taken_over(page: Page, server: Server) -> None:
+    sign_in(page, server)
+    page.goto(f"{server.url}/presets/")
+    page.get_by_role("link", name="Kelp Synthetic 190 on Petrel 44").click()
+    page.get_by_role("link", name="Send to Petrel 44").click()
+    press(page, "Send to Petrel 44")
+    slot = page.locator(".slot-grid .panel").first
+    expect(slot).to_contain_text("Holds what is wanted.")
+    slot.locator("summary").click()
+    slot.get_by_label("At the panel, change").select_option("vacuum")
+    slot.get_by_label("to", exact=True).fill("75")
+    slot.get_by_role("button", name="Tune").click()
+    expect(slot).to_contain_text("75 %")
+    slot.get_by_role("button", name="Take over").click()
+    page.get_by_text("Vacuum is held by Kelp Synthetic 190 on Petrel 44 now").wait_for()
+    expect(page.locator(".slot-grid .panel").first).to_contain_text("Holds what is wanted.")
+
+
+def _said(page: Page, server: Server) -> str:
+    """What the page of a mode says, without its history, which an import begins anew."""
+    page.goto(f"{server.url}/modes/?q=deck")
+    page.locator("#modes").get_by_role("link", name="Deck charts", exact=True).click()
+    page.get_by_role("heading", name="Deck charts", exact=True).wait_for()
+    page.evaluate(
+        "document.querySelectorAll('section').forEach(s => { if (/^(History|Editions)/.test(s.innerText)) s.remove(); })"
+    )
+    return " ".join(page.locator("main").inner_text().split())
+
+
+def test_a_pack_goes_out_the_database_is_wiped_and_the_same_page_is_back(
+    page: Page, server: Server, tmp_path: Path
+) -> None:
+    sign_in(page, server)
+    before = _said(page, server)
+    page.goto(f"{server.url}/modes/?state=released")
+    with page.expect_download() as waiting:
+        page.get_by_role("link", name=re.compile("Pack all")).click()
+    path = tmp_path / "released.zip"
+    waiting.value.save_as(path)
+    assert server.run(WIPE).strip() == "0"
+    page.goto(f"{server.url}/modes/")
+    assert "0 print modes" in page.locator("#modes").inner_text()
+    _pack_in(page, path, server)
+    count = int(re.search(r"(\d+) print modes created", page.locator("main").inner_text())[1])  # type: ignore[index]
+    page.get_by_label("take them as released").check()
+    press(page, "Import")
+    page.get_by_role("link", name="Look at the imported modes").wait_for(timeout=30000)
+    press(page, "Look at the imported modes")
+    page.get_by_role("heading", name=f"{count} print modes").wait_for()
+    assert page.get_by_role("link", name="Archive charts", exact=True).is_visible()
+    assert _said(page, server) == before
