@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from bench import engine, proof
+from bench import engine, library, proof
 from bench.telling import missed, tell
 from greyanchor.core.charts import patches
 from greyanchor.core.colorimetry import spectra_to_lab
@@ -137,6 +137,11 @@ def _addresses() -> list[str]:
     ]  # fmt: skip
 
 
+def _library() -> None:
+    library.everything()
+    sys.exit(1 if missed else 0)
+
+
 def main() -> int:
     spectra_to_lab(np.ones(36))
     for work in (engine.cmyk, engine.lab_only, engine.real_press, engine.seven, engine.solver):
@@ -145,6 +150,7 @@ def main() -> int:
     proof.greys()
     proof.causes()
     _own_process(_pages)
+    _own_process(_library)
     print("\nAll goals met." if not missed else f"\nMissed: {', '.join(missed)}")
     return 1 if missed else 0
 

@@ -65,7 +65,9 @@ def _draw(page: Page) -> None:
     shot("start")
     for name, address in (
         ("print-modes", "/modes/"),
-        ("spot-colours", "/checks/spots/?mode=1"),
+        ("compare", "/modes/compare/?m=1&m=4&m=2"),
+        ("preset", "/presets/1/"),
+        ("slots", "/printers/2/slots/"),
     ):
         page.goto(URL + address)
         shot(name)
@@ -80,18 +82,10 @@ def _draw(page: Page) -> None:
     page.click(".tabs >> text=Gamut")
     page.wait_for_selector("#solid[data-solids]")
     shot("gamut")
-    page.click(".tabs >> text=Soft proof")
-    shot("proof")
-    page.click("text=Predict a check")
-    shot("prediction")
     page.goto(f"{URL}/checks/")
     page.click("tr:has-text('Fathom Satin'):has(.verdict-fail) a >> nth=0")
     page.wait_for_selector(".causes")
     shot("check-failing")
-    page.goto(f"{URL}/checks/?tolerances=g7-grayscale")
-    page.click("#check-rows tbody a >> nth=0")
-    page.evaluate("scrollTo(0, document.querySelector('.plot').getBoundingClientRect().top + scrollY - 90)")
-    shot("grey-balance")
     page.goto(URL)
     page.click("section:has-text('Drifting') td a >> nth=0")
     page.wait_for_selector("text=over time")
@@ -114,8 +108,14 @@ def _draw(page: Page) -> None:
             f"scrollTo(0, document.querySelector('{view}').getBoundingClientRect().top + scrollY - 48)"
         )
         shot(name)
-    _by_eye(page)
-    shot("match")
+    page.goto(f"{URL}/printers/2/ready/feed/")
+    page.click("main >> button:has-text('Print the pattern')")
+    page.wait_for_selector("svg.pattern")
+    shot("readiness")
+    page.goto(f"{URL}/catalogue/")
+    page.click("button:has-text('Update')")
+    page.wait_for_selector("text=What it would do", timeout=60000)
+    shot("pack")
     page.goto(f"{URL}/modes/?q=contract")
     page.click("#modes tbody a >> nth=0")
     page.click("table:has-text('Found, dE00') tbody a >> nth=0")
@@ -129,17 +129,6 @@ def _draw(page: Page) -> None:
     page.keyboard.press("Space")
     page.wait_for_selector(".reading-now .say:has-text('Row 9')")
     shot("reading")
-
-
-def _by_eye(page: Page) -> None:
-    """Mark faults on the mesh, accept the limits, and open the first page of pairs."""
-    for channel in "CMYK":
-        page.select_option(f'select[name="{channel}|bleed"]', "60")
-    page.click("text=Keep these marks")
-    page.click("text=Accept limits")
-    page.click("text=Match C")
-    for group in page.locator("fieldset").all()[:3]:
-        group.locator("input").nth(4).check()
 
 
 if __name__ == "__main__":

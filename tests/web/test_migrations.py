@@ -19,10 +19,11 @@ executor.migrate(then)
 old = executor.loader.project_state(then).apps.get_model
 user = old("auth", "User").objects.create(username="x")
 printer = old("library", "Printer").objects.create(name="p", model="p", site=old("library", "Site").objects.create(name="s"), width_mm=100)
-media = old("library", "Media").objects.create(name="m", media_class=old("library", "MediaClass").objects.create(name="c"), maker="x", weight=100,
-    thickness=100, width_mm=1000, brightener="none")
+media = old("library", "Media").objects.create(name="m", media_class=old("library", "MediaClass").objects.create(name="coated"), maker="x", weight=100,
+    thickness=100, width_mm=1000, brightener="none", heat=38.0, vacuum=55.0)
 ink = old("library", "InkSet").objects.create(name="i", channels=list("CMYK"))
-mode = old("library", "PrintMode").objects.create(name="mode", printer=printer, ink_set=ink, media=media, environment_hash="h")
+mode = old("library", "PrintMode").objects.create(name="mode", printer=printer, ink_set=ink, media=media, environment_hash="h",
+    environment={"heat": 41.0, "vacuum": 55.0}, limits={"C": 80.0}, total_ink=280.0, curves="channel,input,output", state="released")
 aim = old("profiles", "AimRecord").objects.create(name="a", source="s", data=b"x")
 for k in range(3):
     old("checks", "Check").objects.create(mode=mode, aim=aim, tolerances="iso12647-7:2016", verdict="pass", summary="s", readings="r",
@@ -43,6 +44,15 @@ for build, state in zip(Build.objects.order_by("pk"), ("waiting", "accepted")):
     stages = list(build.stages.all())
     assert [s.position for s in stages] == list(range(8)) and stages[2].kind == "grey-balance"
     assert stages[2].state == state and (stages[2].source == "skipped") == (state == "accepted"), state
+from django.contrib.auth.models import User
+from greyanchor.library.models import MediaPreset, PrintMode
+from greyanchor.profiles.roles import Role, role_of
+mode = PrintMode.objects.get()
+assert mode.limit_set.limits == {"C": 80.0} and mode.curves == "channel,input,output" and mode.calibrated_at
+assert mode.preset.name == "m on p" and mode.preset.handling == {"heat_on": 38.0, "vacuum": 55.0} and mode.handling == {"heat_on": 41.0}
+edition = mode.editions.get()
+assert edition.number == 1 and edition.content["limits"] == {"C": 80.0} and edition.curve_set == mode.curve_set
+assert role_of(User.objects.get()) == Role.LEAD and mode.media.media_class.family == "coated-paper"
 print("brought along")
 """
 
