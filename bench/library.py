@@ -120,7 +120,7 @@ def _grow() -> None:
             defaults={"handling": {"vacuum": 50.0}},
         )
     curves, limits = [], []
-    for i in range(200):
+    for _ in range(200):
         held = {c: round(0.7 + 0.3 * chance.random(), 3) for c in "CMYK"}
         curves.append(KeptText.of(CurveSet.straight(held).to_csv(), KeptText.Kind.CURVES))
         limits.append(LimitSet.of({c: 100 * v for c, v in held.items()}, 280.0))

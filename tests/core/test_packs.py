@@ -16,8 +16,9 @@ import pytest
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
+from greyanchor.core.handling import SETTINGS
 from greyanchor.core.packs import Archive, dump_pack, read_pack, schema, write_archive
-from greyanchor.core.packs.archive import MOST_ALL, checked_name
+from greyanchor.core.packs.archive import MOST_ALL, MOST_FILES, MOST_ONE, checked_name
 from greyanchor.core.packs.loose import look_at, unpack
 
 ENVIRONMENT = {"printer": "Petrel 44", "ink_set": "Tarn pigment", "media": "Kelp", "resolution": 1200, "passes": 8,
@@ -293,3 +294,12 @@ def test_loose_profiles_tell_channels_and_descriptions_and_what_is_none_is_told(
     with pytest.raises(BadInput, match="no profile"):
         unpack([("x.zip", packed(files={}, told=manifest(profile=None, curves=None)))])
     assert look_at("x.icc", bytes(np.zeros(200, np.uint8))).against
+
+
+def test_the_published_format_tells_every_field_and_every_setting() -> None:
+    page = (Path(__file__).parents[2] / "docs" / "pack-format.md").read_text()
+    told = schema()
+    fields = [*told["properties"], *told["$defs"]["mode"]["properties"], *SETTINGS]
+    assert [f for f in fields if f not in page and f != "profile_title"] == []
+    for limit in (f"{MOST_FILES:,}", f"{MOST_ONE // 2**20} MB", f"{MOST_ALL // 2**30} GB"):
+        assert limit in page
