@@ -24,6 +24,7 @@ from greyanchor.core.simulation.standin import print_and_read
 CMYK = tuple("CMYK")
 
 
+@pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Tests in a browser follow one another in one worker, so that no two servers and browsers race for a core."""
     for item in items:

@@ -124,7 +124,7 @@ def use(made: Refinement, reason: str, user: AbstractBaseUser) -> Refinement:
     )
     signed(mode, user, f"{words}. {reason}".strip(". ")).save()
     if mode.state == PrintMode.State.RELEASED:
-        keep_edition(mode, [{"rule": "refining", "ok": True, "text": words}])
+        keep_edition(mode, [{"rule": "refining", "ok": True, "text": words}], user)
     return _end(made, Refinement.Outcome.USED, reason)
 
 

@@ -170,7 +170,7 @@ def use_curves(found: Restore, reason: str, user: AbstractBaseUser) -> Restore:
     signed(mode, user, f"restored to its baseline: mean dE00 {found.after['mean']:.2f}").save()
     if mode.state == PrintMode.State.RELEASED:
         text = f"restored to the baseline within {found.after['mean']:.2f} dE00"
-        keep_edition(mode, [{"rule": "restore", "ok": True, "text": text}])
+        keep_edition(mode, [{"rule": "restore", "ok": True, "text": text}], user)
     return _end(found, Restore.State.DONE, reason)
 
 

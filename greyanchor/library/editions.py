@@ -6,14 +6,17 @@ import hashlib
 import json
 from typing import Any
 
+from django.contrib.auth.models import AbstractBaseUser
 from django.utils import timezone
 
 from greyanchor.library.models import Edition, PrintMode
 from greyanchor.library.settings_held import in_force, in_force_facts
 
 
-def keep_edition(mode: PrintMode, evidence: list[dict[str, Any]], exception: str = "") -> Edition:
-    """Keep a mode as it is now, for good."""
+def keep_edition(
+    mode: PrintMode, evidence: list[dict[str, Any]], user: AbstractBaseUser | None, exception: str = ""
+) -> Edition:
+    """Keep a mode as it is now, for good, in the name of whoever released or changed it."""
     content = {
         "name": mode.name, "environment": mode.environment, "limits": mode.limits, "total_ink": mode.total_ink, "splits": mode.splits,
         "inherited": mode.inherited, "handling": mode.handling, "preset": mode.preset.name if mode.preset else None,
@@ -26,5 +29,5 @@ def keep_edition(mode: PrintMode, evidence: list[dict[str, Any]], exception: str
     return Edition.objects.create(
         mode=mode, number=last + 1, mode_version=mode.version, content=content, content_hash=hashlib.sha256(told.encode()).hexdigest(),
         curve_set=mode.curve_set, profile=mode.profile, readings=mode.readings, evidence=evidence, exception=exception[:300], note=mode.note,
-        released_at=mode.released_at or timezone.now(), released_by=mode.released_by,
+        released_at=timezone.now(), released_by=user,
     )  # fmt: skip

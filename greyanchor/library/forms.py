@@ -230,10 +230,6 @@ class HandlingForm:
             (g, rows) for g in GROUPS if (rows := [r for r in self.rows.values() if r.setting.group == g])
         ]
 
-    @property
-    def sure(self) -> bool:
-        return not any(r.error for r in self.rows.values())
-
 
 class AbilitiesForm:
     """Which settings a printer has, each with range, steps and usual value."""

@@ -104,7 +104,7 @@ def _save(record: Any, user: AbstractBaseUser | None, why: str) -> None:
     except IntegrityError:
         raise BadInput(f"there is already one called {record}; choose another name") from None
     if isinstance(record, PrintMode) and record.state == PrintMode.State.RELEASED:
-        keep_edition(record, [{"rule": "change", "ok": True, "text": why}])
+        keep_edition(record, [{"rule": "change", "ok": True, "text": why}], user)
 
 
 def test(record: Any) -> None:

@@ -93,7 +93,7 @@ def release_mode(
         mode.readings = readings
     mode.version += 1
     signed(mode, user, f"released: {note}" + (f" (exception: {exception})" if missing else "")).save()
-    keep_edition(mode, evidence or [], exception if missing else "")
+    keep_edition(mode, evidence or [], user, exception if missing else "")
     return mode
 
 

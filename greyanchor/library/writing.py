@@ -195,7 +195,7 @@ class PackWriter:
                 if told.get("edition")
                 else ""
             )
-            keep_edition(mode, [{"rule": "import", "ok": True, "text": f"{self.why}{when}"}])
+            keep_edition(mode, [{"rule": "import", "ok": True, "text": f"{self.why}{when}"}], self.user)
         return mode
 
     def _fill(self, mode: PrintMode, told: dict[str, Any]) -> None:

@@ -11,6 +11,7 @@ import sys
 import time
 import urllib.request
 from collections.abc import Iterator
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
@@ -75,10 +76,11 @@ class Server:
         for line in subprocess.run(
             ["ps", "-eo", "pid,args"], capture_output=True, text=True
         ).stdout.splitlines():
-            if line.endswith("greyanchor.cli worker"):
+            if "greyanchor.cli worker" in line or "greyanchor.cli web" in line:
                 pid = int(line.split()[0])
-                if str(self.home) in Path(f"/proc/{pid}/environ").read_text(errors="ignore"):
-                    os.kill(pid, signal.SIGKILL)
+                with suppress(OSError):  # it may have followed its parent meanwhile
+                    if str(self.home) in Path(f"/proc/{pid}/environ").read_text(errors="ignore"):
+                        os.kill(pid, signal.SIGKILL)
         self.process.wait()
 
     def stop(self) -> None:

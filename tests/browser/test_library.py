@@ -40,7 +40,7 @@ for name, printer, media, passes, state in (
     if state == "released":
         made.released_at, made.released_by = timezone.now(), users["ines"]
         made.save()
-        keep_edition(made, [{"rule": "test", "ok": True, "text": "made for a test"}])
+        keep_edition(made, [{"rule": "test", "ok": True, "text": "made for a test"}], users["ines"])
 """
 WIPE = """
 import django; django.setup()

@@ -110,7 +110,7 @@ def test_from_sign_in_to_a_released_mode_by_keyboard(page: Page, server: Server,
     page.wait_for_selector("input[type=search]")
     page.get_by_label("Words").fill("quay harbour")
     page.wait_for_url("**q=quay*")
-    assert page.locator("#modes tbody tr").first.inner_text().startswith("Quay proof")
+    assert page.locator("#modes tbody tr").first.inner_text().strip().startswith("Quay proof")
     press(page, "Quay proof")
     with page.expect_download() as download:
         page.get_by_role("link", name="Download profile").click()

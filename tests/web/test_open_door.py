@@ -170,6 +170,7 @@ def test_a_pack_is_delivered_and_its_import_followed(shelf: list[PrintMode], use
     assert made.status_code == 202 and PackImport.objects.get().name == "deck.zip"
     assert program.ask(f"/packs/{made.json()['id']}").json()["step"] == "test"
     assert program.ask("/packs", "POST").status_code == 422
+    assert program.ask("/packs", "POST", b"x" * (41 * 2**20), "application/zip").status_code == 413
 
 
 # --- readings from elsewhere -----------------------------------------------------------------

@@ -89,6 +89,8 @@ def _operation(
     }
     if asked and _PK in asked:
         refusals["404"] = _json("Refusal", "there is no such record")
+    if body:
+        refusals["413"] = _json("Refusal", "the body is too large")
     made: dict[str, Any] = {"summary": text, "responses": {**answers, **refusals}}
     if asked:
         made["parameters"] = asked

@@ -6,8 +6,9 @@ from collections.abc import Callable
 from functools import wraps
 from typing import Any
 
+from django.conf import settings
 from django.contrib.auth.decorators import login_not_required
-from django.core.exceptions import PermissionDenied
+from django.core.exceptions import PermissionDenied, RequestDataTooBig
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.utils import timezone
 from django.views.decorators.csrf import csrf_exempt
@@ -71,6 +72,11 @@ def door(**views: View) -> View:
             return refused(422, str(error))
         except PermissionDenied as error:
             return refused(403, str(error))
+        except RequestDataTooBig:
+            most = settings.DATA_UPLOAD_MAX_MEMORY_SIZE // 2**20
+            return refused(
+                413, f"a body has at most {most} MB; send a larger pack as the file pack of a form"
+            )
         except Http404:
             return refused(404, "there is no such record")
 
