@@ -227,7 +227,7 @@ def _find() -> None:
 
 
 class _Person(threading.Thread):
-    """Somebody with a browser: opens pages, or saves, one after another, with a pause to look."""
+    """Somebody with a browser: opens a page every 4 to 10 seconds, or opens, changes and saves a preset every 1 to 3."""
 
     def __init__(self, port: int, number: int, saves: bool, until: float) -> None:
         super().__init__(daemon=True)
@@ -276,7 +276,7 @@ class _Person(threading.Thread):
         try:
             while time.time() < self.until:
                 self._save() if self.saves else self._look()
-                time.sleep(self.chance.uniform(0.5, 1.5) if self.saves else self.chance.uniform(3, 7))
+                time.sleep(self.chance.uniform(1, 3) if self.saves else self.chance.uniform(4, 10))
         except Exception as error:
             self.errors.append(repr(error))
 
@@ -288,7 +288,7 @@ class _Person(threading.Thread):
                     f"/modes/?q={word}",
                     "/modes/?state=released&passes=8",
                     f"/modes/?printer=1&q={word}",
-                    f"/modes/{self.chance.randrange(1, MODES)}/",
+                    f"/modes/{self.chance.randrange(2000, MODES)}/",
                     "/modes/?sort=-speed",
                 ]
             )

@@ -215,7 +215,7 @@ def web(descriptor: int) -> int:
     from greyanchor.library.finding import warm
 
     def follow_parent() -> None:
-        sys.stdin.buffer.read()
+        os.read(0, 1)  # nothing is ever written: it ends when the other end is closed
         os._exit(0)
 
     threading.Thread(target=follow_parent, daemon=True).start()

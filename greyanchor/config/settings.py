@@ -93,12 +93,12 @@ TEMPLATES = [
     }
 ]
 
-DATABASES = {"default": dj_database_url.config(default=f"sqlite:///{HOME / 'greyanchor.sqlite3'}")}
+DATABASES = {"default": dj_database_url.config(default=f"sqlite:///{HOME / 'greyanchor.sqlite3'}", conn_max_age=600)}
 if DATABASES["default"]["ENGINE"] == "django.db.backends.sqlite3":
     DATABASES["default"]["OPTIONS"] = {
         "timeout": 20,
         "transaction_mode": "IMMEDIATE",
-        "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
+        "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA cache_size=-32000; PRAGMA foreign_keys=ON;",
     }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
