@@ -274,6 +274,7 @@ class _Person(threading.Thread):
 
     def run(self) -> None:
         try:
+            time.sleep(self.chance.uniform(0, 7))  # nobody waits for a signal to begin
             while time.time() < self.until:
                 self._save() if self.saves else self._look()
                 time.sleep(self.chance.uniform(1, 3) if self.saves else self.chance.uniform(4, 10))

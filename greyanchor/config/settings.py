@@ -93,7 +93,9 @@ TEMPLATES = [
     }
 ]
 
-DATABASES = {"default": dj_database_url.config(default=f"sqlite:///{HOME / 'greyanchor.sqlite3'}", conn_max_age=600)}
+DATABASES = {
+    "default": dj_database_url.config(default=f"sqlite:///{HOME / 'greyanchor.sqlite3'}", conn_max_age=600)
+}
 if DATABASES["default"]["ENGINE"] == "django.db.backends.sqlite3":
     DATABASES["default"]["OPTIONS"] = {
         "timeout": 20,
