@@ -282,13 +282,6 @@ def export(file: str) -> None:
     _application("export", file=file)
 
 
-@main.command(hidden=True)
-@click.argument("descriptor", type=int)
-def web(descriptor: int) -> None:
-    """Answer requests on a socket that `serve` hands on."""
-    _application("web", descriptor=descriptor)
-
-
 @main.command()
 def worker() -> None:
     """Run a worker alone, for background tasks."""

@@ -9,13 +9,11 @@ import subprocess
 import sys
 import threading
 import time
-from contextlib import suppress
 from pathlib import Path
 from types import FrameType
 
 _RESTART_PAUSE = 2.0
 _WATCH_PAUSE = 2.0
-_WEB_PROCESSES = 2
 
 
 def _django() -> None:
@@ -34,9 +32,6 @@ def _prepare() -> None:
 def demo(port: int, host: str) -> int:
     """Serve with demo data, made on the first run."""
     os.environ["GREYANCHOR_DEMO"] = "1"
-    listener = _listener(port, host)
-    if listener is None:
-        return 2
     os.environ.setdefault("GREYANCHOR_CATALOGUE", f"http://127.0.0.1:{_free_port()}")
     _django()
     _prepare()
@@ -59,7 +54,7 @@ def demo(port: int, host: str) -> int:
         start_new_session=True,
     )
     try:
-        return _serve(listener, port, host)
+        return _serve(port, host)
     finally:
         supplier.terminate()
 
@@ -105,12 +100,9 @@ def export(file: str) -> int:
 
 def serve(port: int, host: str) -> int:
     """Serve what is in the database."""
-    listener = _listener(port, host)
-    if listener is None:
-        return 2
     _django()
     _prepare()
-    return _serve(listener, port, host)
+    return _serve(port, host)
 
 
 def worker() -> int:
@@ -155,15 +147,10 @@ def _watch() -> None:
         time.sleep(_WATCH_PAUSE)
 
 
-class _Keeper:
-    """Keeps one process of ours running, and starts another when it dies.
+class _WorkerKeeper:
+    """Keeps one worker process running, and starts another when it dies."""
 
-    The process gets a pipe as its input that closes when we are gone, however we went.
-    """
-
-    def __init__(self, *command: str, listener: socket.socket | None = None) -> None:
-        self._command = [sys.executable, "-m", "greyanchor.cli", *command]
-        self._listener = listener
+    def __init__(self) -> None:
         self._stopping = threading.Event()
         self._process: subprocess.Popen[bytes] | None = None
         self._thread = threading.Thread(target=self._keep, daemon=True)
@@ -172,16 +159,13 @@ class _Keeper:
         self._thread.start()
 
     def _keep(self) -> None:
-        held = [self._listener.fileno()] if self._listener else []
         while not self._stopping.is_set():
             self._process = subprocess.Popen(
-                self._command, start_new_session=True, stdin=subprocess.PIPE, pass_fds=held
+                [sys.executable, "-m", "greyanchor.cli", "worker"], start_new_session=True
             )
             self._process.wait()
             if not self._stopping.is_set():
-                print(
-                    f"{' '.join(self._command[3:4])} stopped; starting another.", file=sys.stderr, flush=True
-                )
+                print("The worker stopped; starting another.", file=sys.stderr, flush=True)
                 time.sleep(_RESTART_PAUSE)
 
     def stop(self) -> None:
@@ -194,63 +178,48 @@ class _Keeper:
                 self._process.kill()
 
 
-def _listener(port: int, host: str) -> socket.socket | None:
-    """A socket that listens at an address; None, with the reason told, where somebody else does."""
-    try:
-        return socket.create_server((host, port), backlog=1024)
-    except OSError as error:
-        print(
-            f"greyanchor: cannot serve on {host}:{port}: {error.strerror}; choose another with PORT=",
-            file=sys.stderr,
-        )
-        return None
+def _warm() -> None:
+    """Read the library into memory while nobody waits for it."""
+    from django.db import close_old_connections
 
-
-def web(descriptor: int) -> int:
-    """Answer requests that come to an inherited socket, until our parent is gone or a signal ends the process."""
-    from waitress.server import create_server
-
-    _django()
-    from greyanchor.config.wsgi import application
     from greyanchor.library.finding import warm
 
-    def follow_parent() -> None:
-        os.read(0, 1)  # nothing is ever written: it ends when the other end is closed
-        os._exit(0)
-
-    threading.Thread(target=follow_parent, daemon=True).start()
     warm()
-    server = create_server(
-        application, sockets=[socket.socket(fileno=descriptor)], threads=6, ident="greyanchor"
-    )
-    with suppress(KeyboardInterrupt):
-        server.run()
-    return 0
+    close_old_connections()
 
 
-def _serve(listener: socket.socket, port: int, host: str) -> int:
-    """Run web processes, one a core up to `_WEB_PROCESSES`, and a worker, until a signal ends us."""
-    count = max(1, min(_WEB_PROCESSES, os.cpu_count() or 1))
-    keepers = [_Keeper("web", str(listener.fileno()), listener=listener) for _ in range(count)] + [
-        _Keeper("worker")
-    ]
+def _serve(port: int, host: str) -> int:
+    from waitress.server import create_server
+
+    from greyanchor.config.wsgi import application
+
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind((host, port))
+        except OSError as error:
+            print(
+                f"greyanchor: cannot serve on {host}:{port}: {error.strerror}; choose another with PORT=",
+                file=sys.stderr,
+            )
+            return 2
+    keeper = _WorkerKeeper()
 
     def stop(_signal: int, _frame: FrameType | None) -> None:
         raise KeyboardInterrupt
 
     signal.signal(signal.SIGTERM, stop)
     signal.signal(signal.SIGINT, stop)
-    for keeper in keepers:
-        keeper.start()
+    threading.Thread(target=_warm, daemon=True).start()
+    server = create_server(application, host=host, port=port, threads=6, ident="greyanchor")
+    keeper.start()
     print(f"Grey Anchor is at http://{host}:{port}  (Ctrl-C stops it)", flush=True)
     try:
-        while True:
-            time.sleep(3600)
+        server.run()
     except KeyboardInterrupt:
         pass
     finally:
-        for keeper in keepers:
-            keeper.stop()
-        listener.close()
+        keeper.stop()
+        server.close()
         print("Stopped.", flush=True)
     return 0
