@@ -29,11 +29,7 @@ CURVES = CurveSet.straight({c: v / 100 for c, v in LIMITS.items()}).to_csv().enc
 
 def tiny_profile(channels: str = "CMYK", kind: str = "prtr") -> bytes:
     """A profile whose header tells its channels and class; nobody asks for its tables here."""
-    return _header(channels, kind)
-
-
-def _header(channels: str, kind: str) -> bytes:
-    """An ICC file by hand, from the tables of ICC.1:2010: header, one tag."""
+    # by hand, from the tables of ICC.1:2010: header, one tag
     desc = icc.description_tag("Tiny")
     table = (1).to_bytes(4, "big") + b"desc" + (144).to_bytes(4, "big") + len(desc).to_bytes(4, "big")
     body = table + desc

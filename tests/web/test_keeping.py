@@ -30,7 +30,7 @@ from greyanchor.library.models import (
 )
 from greyanchor.library.settings_held import in_force, moved_since_built, start_values
 from greyanchor.profiles.roles import NotAllowed, Role
-from tests.web.library_kit import ABILITIES, machine, mode, paper, person, preset
+from tests.web.library_kit import machine, mode, paper, person, preset
 
 FORM = {"version": 1, "why": "test"}
 
@@ -456,4 +456,3 @@ def test_what_operators_print_with_is_changed_by_leads_alone_and_makes_an_editio
         set_value(made, "vacuum", 60, maker, "x")
     set_value(made, "vacuum", 60, user, "it lifted")
     assert made.editions.get().content["in_force"]["vacuum"]["value"] == 60
-    assert ABILITIES["vacuum"]["usual"] == 50
