@@ -130,6 +130,7 @@ def page(browser: Browser, server: Server) -> Iterator[Page]:
 def sign_in(page: Page, server: Server, name: str = "ines", password: str = "quay-street-1") -> None:
     """With the keyboard alone."""
     page.goto(server.url)
+    page.wait_for_selector("[name=username]:focus")  # the page sets it when it is first painted
     page.keyboard.type(name)
     page.keyboard.press("Tab")
     page.keyboard.type(password)
