@@ -14,6 +14,7 @@ from types import FrameType
 
 _RESTART_PAUSE = 2.0
 _WATCH_PAUSE = 2.0
+_LOOK_PAUSE = 0.5  # the longest a task waits in an idle queue, and the worker for its own end
 
 
 def _django() -> None:
@@ -124,7 +125,9 @@ def worker() -> int:
     for model in (Task, ProfileWork, RefineRound, PackImport):
         mark_interrupted(model)
     threading.Thread(target=_watch, daemon=True).start()
-    consumer = HUEY.create_consumer(workers=1, worker_type="thread", periodic=False, check_worker_health=True)
+    consumer = HUEY.create_consumer(
+        workers=1, worker_type="thread", periodic=False, check_worker_health=True, max_delay=_LOOK_PAUSE
+    )
     consumer.run()
     return 0
 

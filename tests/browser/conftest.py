@@ -11,7 +11,7 @@ import sys
 import time
 import urllib.request
 from collections.abc import Iterator
-from contextlib import suppress
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 import pytest
@@ -43,7 +43,8 @@ class Server:
             probe.bind(("127.0.0.1", 0))
             self.port = probe.getsockname()[1]
         self.url = f"http://127.0.0.1:{self.port}"
-        kept = {k: v for k, v in os.environ.items() if k not in ("DJANGO_SETTINGS_MODULE", "SECRET_KEY")}
+        dropped = ("DJANGO_SETTINGS_MODULE", "SECRET_KEY", "PYTHONDONTWRITEBYTECODE")
+        kept = {k: v for k, v in os.environ.items() if k not in dropped}
         self.environment = {
             **kept,
             "GREYANCHOR_HOME": str(home),
@@ -90,21 +91,38 @@ class Server:
 
 
 @pytest.fixture(scope="session")
-def prepared(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A home with an empty library of the demo, made once and copied for every test."""
-    home = tmp_path_factory.mktemp("prepared")
+def plain(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A home with an empty library of the demo, made once."""
+    home = tmp_path_factory.mktemp("plain")
     Server(home).run(PREPARE)
     return home
 
 
-@pytest.fixture
-def server(tmp_path: Path, prepared: Path) -> Iterator[Server]:
-    shutil.copytree(prepared, tmp_path, dirs_exist_ok=True)
-    made = Server(tmp_path)
+@pytest.fixture(scope="module")
+def prepared(request: pytest.FixtureRequest, plain: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The home that the tests of a file begin with: the plain one, and what the file's STOCK puts in."""
+    home = tmp_path_factory.mktemp("prepared") / "home"
+    shutil.copytree(plain, home)
+    if stock := getattr(request.module, "STOCK", ""):
+        Server(home).run(stock)
+    return home
+
+
+@contextmanager
+def serving(prepared: Path, home: Path) -> Iterator[Server]:
+    """A server on a copy of a prepared home."""
+    shutil.copytree(prepared, home, dirs_exist_ok=True)
+    made = Server(home)
     made.start()
     yield made
     if made.process is not None and made.process.poll() is None:
         made.stop()
+
+
+@pytest.fixture
+def server(tmp_path: Path, prepared: Path) -> Iterator[Server]:
+    with serving(prepared, tmp_path) as made:
+        yield made
 
 
 @pytest.fixture(scope="module")
@@ -147,6 +165,26 @@ def press(page: Page, words: str) -> None:
     )
     found.focus()
     page.keyboard.press("Enter")
+
+
+_COLOURED = """allowed => [...document.querySelectorAll('body *:not(svg *)')].filter(e => !allowed || !e.matches(allowed)).flatMap(e => {
+  const s = getComputedStyle(e);
+  return ['color', 'backgroundColor', 'borderTopColor', 'borderLeftColor', 'accentColor'].filter(k => {
+    const n = (s[k].match(/[\\d.]+/g) || [0, 0, 0]).map(Number);
+    return (n[3] ?? 1) > 0 && !(n[0] === n[1] && n[1] === n[2]);
+  }).map(k => `${e.tagName}.${e.className} ${k} ${s[k]}`);
+})"""
+
+
+def fit_and_are_grey(page: Page, addresses: list[str], allowed: str = "") -> None:
+    """Pages are no wider than a wide and a narrow window, and nothing in them has a colour but data (`allowed`, a selector)."""
+    for address in addresses:
+        page.set_viewport_size({"width": 1280, "height": 800})
+        page.goto(address)
+        for width in (1280, 420):
+            page.set_viewport_size({"width": width, "height": 800})
+            assert page.evaluate("document.documentElement.scrollWidth") <= width, address
+            assert page.evaluate(_COLOURED, allowed) == [], f"{address}, {width} wide"
 
 
 def read_pass(page: Page) -> int:

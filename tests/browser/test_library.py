@@ -15,11 +15,12 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.conftest import PREPARE, Server, press, sign_in
+from tests.browser.conftest import Server, fit_and_are_grey, press, serving, sign_in
 
 pytestmark = pytest.mark.slow
 
-SHELF = """
+#: a home with a few finished modes
+STOCK = """
 import django; django.setup()
 from django.contrib.auth.models import User
 from django.utils import timezone
@@ -65,24 +66,10 @@ folder.mkdir(exist_ok=True)
 
 
 @pytest.fixture(scope="module")
-def prepared(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A home with a few finished modes, made once and copied for every test here."""
-    home = tmp_path_factory.mktemp("shelf")
-    made = Server(home)
-    made.run(PREPARE)
-    made.run(SHELF)
-    return home
-
-
-@pytest.fixture(scope="module")
 def server(tmp_path_factory: pytest.TempPathFactory, prepared: Path) -> Iterator[Server]:
     """One server for the tests of this file, which follow one another; the one that wipes it comes last."""
-    home = tmp_path_factory.mktemp("shared") / "home"
-    shutil.copytree(prepared, home)
-    made = Server(home)
-    made.start()
-    yield made
-    made.stop()
+    with serving(prepared, tmp_path_factory.mktemp("shared")) as made:
+        yield made
 
 
 @pytest.fixture
@@ -123,29 +110,16 @@ def test_narrowing_searching_and_the_way_back(page: Page, server: Server) -> Non
     assert page.locator("tr.same").first.is_hidden() and page.locator("tr.differs").first.is_visible()
 
 
-@pytest.mark.parametrize("width", [1280, 420])
 def test_pages_of_the_library_fit_their_window_and_have_no_colour_but_data(
-    page: Page, server: Server, width: int
+    page: Page, server: Server
 ) -> None:
-    page.set_viewport_size({"width": width, "height": 800})
     sign_in(page, server)
-    for address in (
+    addresses = (
         "modes/", "modes/1/", "modes/1/edit/", "modes/1/history/", "modes/1/editions/1/", "modes/compare/?m=1&m=2", "modes/best/?media=1&area=3", "presets/",
         "presets/1/", "media-classes/1/", "media-classes/lend/", "ink-sets/1/", "printers/2/", "printers/2/slots/", "readiness/", "printers/2/ready/nozzles/",
         "packs/", "catalogue/", "shop/", "curves/", "limits/", "curves/1/", "media/new/",
-    ):  # fmt: skip
-        page.goto(f"{server.url}/{address}")
-        assert page.evaluate("document.documentElement.scrollWidth") <= width, address
-        coloured = page.evaluate(
-            """() => [...document.querySelectorAll('body *:not(svg *)')].flatMap(e => {
-                 const s = getComputedStyle(e);
-                 return ['color', 'backgroundColor', 'borderTopColor', 'borderLeftColor', 'accentColor'].filter(k => {
-                   const n = (s[k].match(/[\\d.]+/g) || [0, 0, 0]).map(Number);
-                   return (n[3] ?? 1) > 0 && !(n[0] === n[1] && n[1] === n[2]);
-                 }).map(k => `${e.tagName}.${e.className} ${k} ${s[k]}`);
-               })"""
-        )
-        assert coloured == [], address
+    )  # fmt: skip
+    fit_and_are_grey(page, [f"{server.url}/{address}" for address in addresses])
 
 
 def test_two_browsers_at_one_preset_lose_nothing(page: Page, other: Page, server: Server) -> None:
@@ -385,7 +359,9 @@ def test_a_pack_goes_out_the_database_is_wiped_and_the_same_page_is_back(
     page: Page, server: Server, tmp_path: Path
 ) -> None:
     sign_in(page, server)
-    server.run(FORGET)  # what readying found belongs to the machine and its media, not to the mode or its pack
+    server.run(
+        FORGET
+    )  # what readying found belongs to the machine and its media, not to the mode or its pack
     before = _said(page, server)
     page.goto(f"{server.url}/modes/?state=released")
     with page.expect_download() as waiting:

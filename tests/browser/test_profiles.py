@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -9,11 +10,12 @@ from click.testing import CliRunner
 from playwright.sync_api import Page, expect
 
 from greyanchor.cli import main
-from tests.browser.conftest import PREPARE, Server, press, sign_in
+from tests.browser.conftest import Server, press, serving, sign_in
 
 pytestmark = pytest.mark.slow
 
-PROFILES = """
+#: a home with two profiles
+STOCK = """
 import django; django.setup()
 from tests.web.test_profiles import OPTIONS, readings_text
 from greyanchor.core.formats import cgats
@@ -28,13 +30,10 @@ for title in ("Quay draft", "Last year"):
 
 
 @pytest.fixture(scope="module")
-def prepared(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A home with two profiles, made once and copied for every test here."""
-    home = tmp_path_factory.mktemp("stocked")
-    made = Server(home)
-    made.run(PREPARE)
-    made.run(PROFILES)
-    return home
+def server(tmp_path_factory: pytest.TempPathFactory, prepared: Path) -> Iterator[Server]:
+    """One server for the tests of this file; none leans on what another left."""
+    with serving(prepared, tmp_path_factory.mktemp("shared")) as made:
+        yield made
 
 
 def _eye(page: Page) -> str:

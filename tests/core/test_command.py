@@ -6,7 +6,6 @@ import json
 import re
 import subprocess
 import sys
-import time
 from pathlib import Path
 
 import numpy as np
@@ -242,11 +241,10 @@ def test_options_and_files_that_do_not_fit_end_with_status_2(
     assert done.exit_code == 2 and words in done.stderr and not (tmp_path / "x").exists()
 
 
-def test_the_command_starts_quickly_and_without_the_web(tmp_path: Path) -> None:
+def test_the_command_starts_without_what_it_does_not_use(tmp_path: Path) -> None:
     code = "import sys, greyanchor.cli; print(sorted(m for m in ('django', 'colour', 'scipy', 'numpy') if m in sys.modules))"
-    began = time.perf_counter()
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
-    assert done.stdout.strip() == "[]" and time.perf_counter() - began < 10
+    assert done.stdout.strip() == "[]"
 
 
 @pytest.mark.slow

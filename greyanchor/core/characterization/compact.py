@@ -11,11 +11,11 @@ import itertools
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import qmc
 
 from greyanchor.core.characterization.model import ForwardModel
 from greyanchor.core.colorimetry import Array
 from greyanchor.core.parallel import in_parallel
+from greyanchor.core.sequences import sobol
 
 #: total degree of the polynomial by number of channels
 DEGREES = {1: 12, 2: 10, 3: 9, 4: 7, 5: 6, 6: 5, 7: 5, 8: 4}
@@ -95,9 +95,7 @@ def _places(model: ForwardModel, total_ink: float, count: int) -> Array:
     With more than four inks most prints hold a few of them, and light ones little of each.
     """
     channels = len(model.channels)
-    random = qmc.Sobol(channels, scramble=True, rng=np.random.default_rng(4)).random_base2(
-        int(np.ceil(np.log2(count)))
-    )
+    random = sobol(channels, int(np.ceil(np.log2(count))), 4)
     even = 0.5 - 0.5 * np.cos(np.pi * random)
     if channels > 4:
         chance = np.random.default_rng(5)

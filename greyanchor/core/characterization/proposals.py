@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 from scipy.linalg import cho_factor, cho_solve
-from scipy.stats import qmc
 
 from greyanchor.core.characterization import residual
 from greyanchor.core.characterization.model import ForwardModel
 from greyanchor.core.colorimetry import Array
 from greyanchor.core.errors import BadInput
 from greyanchor.core.parallel import one_thread
+from greyanchor.core.sequences import sobol
 
 #: a model whose residual is very smooth still looks around at this length
 _LONGEST = 1.0
@@ -52,7 +52,7 @@ def most_helpful(model: ForwardModel, count: int, total_ink: float, seed: int = 
 
 def _pool(model: ForwardModel, total_ink: float, seed: int) -> Array:
     channels = len(model.channels)
-    pool = qmc.Sobol(channels, scramble=True, rng=np.random.default_rng(seed)).random_base2(_POOL_POWER)
+    pool = sobol(channels, _POOL_POWER, seed)
     pool = np.clip(1.2 * pool - 0.1, 0.0, 1.0)  # walls as well
     sums = pool.sum(axis=1)
     return np.asarray(pool * np.minimum(total_ink / np.maximum(sums, 1e-9), 1.0)[:, None])

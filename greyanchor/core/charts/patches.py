@@ -7,11 +7,11 @@ from itertools import combinations
 
 import numpy as np
 import numpy.typing as npt
-from scipy.stats import qmc
 
 from greyanchor.core.colorimetry import Array
 from greyanchor.core.errors import BadInput
 from greyanchor.core.readings import as_inks, is_additive
+from greyanchor.core.sequences import sobol
 
 PURPOSES = ("ink-limit", "linearization", "total-ink", "grey", "profile", "control-strip")
 _GREY_STEPS = (
@@ -136,9 +136,7 @@ def _fixed_profile_part(channels: int, total_ink: float, steps: int, count: int)
 def _even_fill(room: int, fixed: Array, total_ink: float, channels: int, seed: int) -> Array:
     if room == 0:
         return np.zeros((0, channels))
-    sampler = qmc.Sobol(channels, scramble=True, rng=np.random.default_rng(seed))
-    wanted = int(np.ceil(np.log2(max(room * 12, 256))))
-    pool = sampler.random_base2(wanted)
+    pool = sobol(channels, int(np.ceil(np.log2(max(room * 12, 256)))), seed)
     pool = 0.5 * (pool + np.sin(np.pi * (pool - 0.5)) * 0.5 + 0.5)  # a little closer to the walls
     if channels > 4:  # further inks print beside their neighbours, seldom all at once
         pool[:, 4:] *= np.random.default_rng(seed).random((len(pool), channels - 4)) < 0.45

@@ -14,7 +14,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.spatial import cKDTree
-from scipy.stats import qmc
 
 from greyanchor.core import jzazbz
 from greyanchor.core.characterization.compact import CompactModel, compact
@@ -22,6 +21,7 @@ from greyanchor.core.characterization.model import ForwardModel
 from greyanchor.core.colorimetry import Array
 from greyanchor.core.parallel import in_parallel
 from greyanchor.core.profiling.separation import Separation, black_of
+from greyanchor.core.sequences import sobol
 
 _HUE_WEIGHT = 2.6
 _CHROMA_WEIGHT = 0.8
@@ -125,9 +125,7 @@ class Inverter:
             side = {1: 257, 2: 65, 3: 17, 4: 9}[self.channels]
             axes = [np.linspace(0.0, 1.0, side)] * self.channels
             return np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, self.channels)
-        random = qmc.Sobol(self.channels, scramble=True, rng=np.random.default_rng(8)).random_base2(
-            int(np.log2(_NET))
-        )
+        random = sobol(self.channels, int(np.log2(_NET)), 8)
         random = np.clip(1.4 * random - 0.2, 0.0, 1.0)  # walls and corners as well
         extra = random.copy()
         extra[:, 4:] *= extra[:, 4:] == extra[:, 4:].max(axis=1, keepdims=True)

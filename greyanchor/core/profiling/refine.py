@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.stats import qmc
 
 from greyanchor.core.characterization import residual, trust
 from greyanchor.core.characterization.model import FitReport, ForwardModel
@@ -15,6 +14,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
 from greyanchor.core.parallel import one_thread
 from greyanchor.core.readings import ReadingSet, as_inks
+from greyanchor.core.sequences import sobol
 
 CHART_PATCHES = 240
 _GREYS = 24
@@ -78,7 +78,7 @@ def chart(profile: icc.IccProfile, count: int = CHART_PATCHES, seed: int = 1) ->
 
 def _colours(profile: icc.IccProfile, count: int, seed: int) -> Array:
     """Printable Lab (count, 3), absolute, evenly spread."""
-    random = qmc.Sobol(3, scramble=True, rng=np.random.default_rng(seed)).random_base2(15)
+    random = sobol(3, 15, seed)
     lab = np.array([0.0, -100.0, -100.0]) + random * np.array([100.0, 200.0, 210.0])
     back = profile.device_to_lab(profile.lab_to_device(lab))
     inside = lab[np.linalg.norm(back - lab, axis=1) < 2.0]

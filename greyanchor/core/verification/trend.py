@@ -11,7 +11,7 @@ from math import sqrt
 
 import numpy as np
 import numpy.typing as npt
-from scipy.stats import t as student
+from scipy.special import stdtrit
 
 from greyanchor.core.colorimetry import Array
 
@@ -136,7 +136,7 @@ def forecast(days: Array, values: Array, limit: float) -> Forecast | None:
     level = float(y.mean())
     left = y - level - slope * dx
     s2 = float(left @ left) / (len(x) - 2)
-    q = float(student.ppf(0.5 + _LEVEL / 2.0, len(x) - 2))
+    q = float(stdtrit(len(x) - 2, 0.5 + _LEVEL / 2.0))  # Student's t
     now = float(x[-1])
     if slope <= 0 or slope <= q * sqrt(s2 / sxx):
         return Forecast(slope, None, None, None)
