@@ -351,8 +351,10 @@ def _crowd(home: Path) -> None:
                 time.sleep(0.2)
         time.sleep(8)  # the library is read into memory meanwhile
         people = [_Person(port, i, i < SAVING, 0.0) for i in range(SAVING + BROWSING)]
-        for one in people:
+        for one in people[: SAVING + 1]:
             one.sign_in()
+        for one in people[SAVING + 1 :]:  # who browses is one account in many windows
+            one.cookies = dict(people[SAVING].cookies)
         until = time.time() + SECONDS
         for one in people:
             one.until = until
