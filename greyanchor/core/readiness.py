@@ -17,6 +17,8 @@ MISSING_ALLOWED = 1
 REACH = 4
 #: how far the best step must stand out from the middle one of the others to be believed; 1 is a fault in full
 _CLEAR = 0.1
+#: how far ahead a task is told
+SOON = timedelta(days=2)
 
 
 @dataclass(frozen=True)
@@ -77,6 +79,17 @@ class Due:
     overdue: bool
     why: str
     at: datetime | None = None
+
+    @property
+    def words(self) -> str:
+        """When and why, for people."""
+        if self.overdue:
+            return f"due, {self.why}"
+        return f"due again {self.at:%-d %B}" if self.at else self.why
+
+    def soon(self, now: datetime) -> bool:
+        """Whether it is not due yet and will be within `SOON`."""
+        return not self.overdue and self.at is not None and self.at <= now + SOON
 
 
 def due(task: Task, done_at: datetime | None, good: bool, loaded_at: datetime | None, now: datetime) -> Due:

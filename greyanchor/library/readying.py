@@ -56,8 +56,8 @@ def dues_of(printer: Printer) -> list[PrinterDue]:
     return [_due(printer, task, last) for task in tasks_of(printer.ability_map)]
 
 
-def overdue() -> list[PrinterDue]:
-    """Tasks of all printers that are due now; those of a printer without media wait for its media."""
+def wanted() -> list[PrinterDue]:
+    """Tasks of all printers that are due now or soon; those of a printer without media wait for its media."""
     printers = list(Printer.objects.select_related("loaded_media", "site"))
     last = _last_times(printers)
     found = []
@@ -66,7 +66,7 @@ def overdue() -> list[PrinterDue]:
             if task.when_media_changes and printer.loaded_media_id is None:
                 continue
             told = _due(printer, task, last)
-            if told.due.overdue:
+            if told.due.overdue or told.due.soon(timezone.now()):
                 found.append(told)
     return found
 

@@ -16,19 +16,21 @@ from greyanchor.bench.queries import desk
 from greyanchor.checks.trends import attention
 from greyanchor.library.catalogue import newer
 from greyanchor.library.finding import pinned
-from greyanchor.library.readying import overdue
+from greyanchor.library.readying import wanted
 from greyanchor.web.demo import ACCOUNTS
 
 
 @require_GET
 def start(request: HttpRequest) -> HttpResponse:
+    readying = wanted()
     return render(
         request,
         "web/start.html",
         {
             **desk(request.user),
             **attention(),
-            "overdue": overdue(),
+            "readying": readying,
+            "overdue": sum(d.due.overdue for d in readying),
             "newer": newer(),
             "pinned": pinned(request.user),
         },

@@ -112,10 +112,14 @@ def test_another_machine_a_wrong_slot_and_wrong_values_are_refused(
 # --- readiness -------------------------------------------------------------------------------
 
 
+def overdue() -> list[readying.PrinterDue]:
+    return [d for d in readying.wanted() if d.due.overdue]
+
+
 def test_a_readiness_day(client: Client, printer: Printer, media: Media, user: User) -> None:
-    assert {d.task.key for d in readying.overdue()} == {"nozzles"}, "what needs media waits for media"
+    assert {d.task.key for d in overdue()} == {"nozzles"}, "what needs media waits for media"
     client.post(f"/printers/{printer.pk}/load/", {"media": media.pk})
-    assert {d.task.key for d in readying.overdue()} == {"nozzles", "alignment", "feed"}
+    assert {d.task.key for d in overdue()} == {"nozzles", "alignment", "feed"}
     start = client.get("/").content.decode()
     assert "feed adjustment" in start and "Petrel 44" in start
     assert "The machine is not ready" in client.get(f"/builds/new/?printer={printer.pk}").content.decode()
@@ -141,15 +145,15 @@ def test_a_readiness_day(client: Client, printer: Printer, media: Media, user: U
         and held.source == "printer"
         and "found on this media" in held.reason
     )
-    while any(d.task.key == "nozzles" for d in readying.overdue()):
+    while any(d.task.key == "nozzles" for d in overdue()):
         client.post(f"{address}nozzles/print/")
         waiting = readying.waiting(printer, "nozzles")
         counted = {f"missing.{c}": len(gone) for c, gone in waiting.pattern["closed"].items()}
         client.post(f"{address}nozzles/judge/", {"record": waiting.pk, "how": "eye", **counted})
-    assert {d.task.key for d in readying.overdue()} == {"alignment"}
+    assert {d.task.key for d in overdue()} == {"alignment"}
     client.post(f"/printers/{printer.pk}/load/", {"media": paper("Saltmarsh Cotton 310", "uncoated").pk})
     assert (
-        "feed" in {d.task.key for d in readying.overdue()}
+        "feed" in {d.task.key for d in overdue()}
         and "found on this media"
         not in start_values(printer, Media.objects.get(name="Saltmarsh Cotton 310"))["feed"].reason
     )
@@ -157,7 +161,7 @@ def test_a_readiness_day(client: Client, printer: Printer, media: Media, user: U
     assert start_values(printer, media)["feed"].value == pytest.approx(done.value), (
         "the value is kept for the media"
     )
-    assert "feed" in {d.task.key for d in readying.overdue()}, "but must be done again after the change"
+    assert "feed" in {d.task.key for d in overdue()}, "but must be done again after the change"
 
 
 def test_a_step_chosen_by_eye_is_kept_and_a_pattern_is_judged_once(
@@ -183,19 +187,23 @@ def test_too_many_missing_nozzles_leave_the_machine_unready_and_cleaning_helps(
     with pytest.raises(BadInput, match="say for C"):
         readying.judge_nozzles(made.pk, {"C": 0}, user)
     done = readying.judge_nozzles(made.pk, {"C": 5, "M": 0, "Y": 0, "K": 0}, user)
-    assert not done.good and readying.overdue()[0].due.why == "its last time ended badly"
+    assert not done.good and overdue()[0].due.why == "its last time ended badly"
     again = readying.print_pattern(printer, "nozzles", user)
     for channel, closed in again.pattern["closed"].items():
         assert len(closed) <= len(made.pattern["closed"][channel])
 
 
-def test_yesterdays_nozzle_check_is_due_today(printer: Printer, user: User) -> None:
+def test_yesterdays_nozzle_check_is_due_today(client: Client, printer: Printer, user: User) -> None:
     made = readying.judge_nozzles(
         readying.print_pattern(printer, "nozzles", user).pk, dict.fromkeys("CMYK", 0), user
     )
-    assert readying.overdue() == []
+    assert overdue() == []
+    tomorrow = timezone.localtime() + timedelta(days=1)
+    assert f"due again {tomorrow:%-d %B}" in client.get("/").content.decode()
     Readied.objects.filter(pk=made.pk).update(done_at=timezone.now() - timedelta(hours=25))
-    assert [d.task.key for d in readying.overdue()] == ["nozzles"]
+    assert [d.task.key for d in overdue()] == ["nozzles"]
+    yesterday = timezone.localtime() - timedelta(hours=25)
+    assert f"due, last done {yesterday:%-d %B}" in client.get("/").content.decode()
 
 
 @pytest.mark.parametrize("key", ["cut-force", "cut-speed", "cut-passes", "cut-offset"])
