@@ -74,9 +74,8 @@ def own_values(printer: Printer, media: Media, chosen: Mapping[str, float]) -> d
     return out
 
 
-def moved_since_built(mode: PrintMode) -> list[tuple[str, str, str]]:
-    """Frozen settings whose value in force is no longer that of the environment: (title, then, now)."""
-    now = in_force(mode)
+def moved_since_built(mode: PrintMode, now: Mapping[str, Held]) -> list[tuple[str, str, str]]:
+    """Frozen settings whose value in force, of `now`, is no longer that of the environment: (title, then, now)."""
     out = []
     for name, key in FROZEN.items():
         then = mode.environment.get(name)

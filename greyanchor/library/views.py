@@ -53,7 +53,7 @@ def mode_page(request: HttpRequest, pk: int) -> HttpResponse:
         "refinements": mode.refinements.select_related("started_by")[:5],
         "open_restore": mode.restores.exclude(state__in=("done", "closed")).only("pk").first(),
         "held": held,
-        "moved": moved_since_built(mode),
+        "moved": moved_since_built(mode, held),
         "editions": mode.editions.select_related("released_by").defer("content")[:6],
         "pins": finding.pins_of(request.user).get(mode.pk, ""),
         "site": services.site_of(request.user),

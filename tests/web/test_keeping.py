@@ -71,7 +71,10 @@ def test_each_value_shows_its_source_and_can_be_handed_back(
     assert in_force(made)["vacuum"].value == 60 and in_force(made)["vacuum"].source == "preset"
     with pytest.raises(BadInput, match="nothing to hand back"):
         set_value(made, "vacuum", None, user, "again")
-    assert moved_since_built(made) == [("Heat on the platen", "36 °C", "40 °C"), ("Vacuum", "50 %", "60 %")]
+    assert moved_since_built(made, in_force(made)) == [
+        ("Heat on the platen", "36 °C", "40 °C"),
+        ("Vacuum", "50 %", "60 %"),
+    ]
     assert "was 36 °C when it was built" in client.get(f"/modes/{made.pk}/").content.decode()
 
 
@@ -149,7 +152,7 @@ def test_a_new_build_begins_with_what_its_sources_say(
     })  # fmt: skip
     made = PrintMode.objects.get(name="Own heat")
     assert answer.status_code == 302 and made.preset == kept and made.handling == {"heat_on": 44.0}
-    assert made.environment["heat"] == 44 and moved_since_built(made) == []
+    assert made.environment["heat"] == 44 and moved_since_built(made, in_force(made)) == []
 
 
 # --- two people ------------------------------------------------------------------------------

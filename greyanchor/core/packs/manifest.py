@@ -64,9 +64,9 @@ def read_pack(archive: Archive, tell: Tell | None = None) -> Pack:
         _same_files(archive, manifest)
         _names_meet(manifest)
         contents = _Contents(archive, manifest, tell or (lambda share, text: None))
-        contents.test_hashes()
-        for place, mode in enumerate(manifest["modes"]):
-            _test_mode(mode, manifest, contents, place)
+        for mode in manifest["modes"]:
+            _test_mode(mode, manifest, contents)
+        contents.test_the_rest()
     except BadInput as error:
         raise (error if error.source else error.at(archive.name)) from None
     return Pack(manifest, archive.name)
@@ -166,19 +166,18 @@ def _meet(known: set[str], name: str, whose: str, what: str) -> None:
 
 
 class _Contents:
-    """Files of a pack, each read and looked at once."""
+    """Files of a pack, each read, held to its hash and looked at once."""
 
     def __init__(self, archive: Archive, manifest: dict[str, Any], tell: Tell) -> None:
         self.archive, self.manifest, self.tell = archive, manifest, tell
         self._seen: dict[str, Any] = {}
+        self._tested: set[str] = set()
 
-    def test_hashes(self) -> None:
-        files = self.manifest["files"]
-        for i, (name, told) in enumerate(files.items()):
-            if sha256_of(self.archive.read(name)) != told["sha256"]:
-                raise BadInput(f"{name} is not what the manifest tells: its SHA-256 is another")
-            if i % 25 == 0:
-                self.tell(i / max(len(files), 1), f"testing file {i + 1} of {len(files)}")
+    def test_the_rest(self) -> None:
+        """Hold those files to their hashes that no mode asked for."""
+        for name in self.manifest["files"]:
+            if name not in self._tested:
+                self.file(name)
 
     def inks_of(self, name: str) -> tuple[str, ...]:
         """Channels of a profile."""
@@ -203,10 +202,16 @@ class _Contents:
     def file(self, name: str) -> bytes:
         if name not in self.manifest["files"]:
             raise BadInput(f"{name} is used by a mode and not named under files")
-        return self.archive.read(name)
+        data, count = self.archive.read(name), len(self.manifest["files"])
+        if sha256_of(data) != self.manifest["files"][name]["sha256"]:
+            raise BadInput(f"{name} is not what the manifest tells: its SHA-256 is another")
+        self._tested.add(name)
+        if len(self._tested) % 25 == 1:
+            self.tell(len(self._tested) / count, f"testing file {len(self._tested)} of {count}")
+        return data
 
 
-def _test_mode(mode: dict[str, Any], manifest: dict[str, Any], contents: _Contents, place: int) -> None:
+def _test_mode(mode: dict[str, Any], manifest: dict[str, Any], contents: _Contents) -> None:
     whose = f"mode {mode['name']}"
     inks = next(i for i in manifest["ink_sets"] if i["name"] == mode["ink_set"])
     channels = [*inks["channels"], *inks.get("light", {})]
