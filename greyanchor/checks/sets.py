@@ -12,7 +12,7 @@ from greyanchor.checks.models import Schedule, ToleranceRecord
 from greyanchor.core.errors import BadInput
 from greyanchor.core.verification.shipped import AGAINST_ITSELF, SHIPPED
 from greyanchor.core.verification.tolerances import ToleranceSet, from_dict, from_json
-from greyanchor.library.keeping import Outdated
+from greyanchor.library.keeping import Outdated, signed
 from greyanchor.profiles.roles import MAKE, needs
 
 
@@ -84,8 +84,7 @@ def change_set(
     made = from_dict({**data, "id": record.key})
     record.title, record.data = made.title[:120], made.as_dict()
     record.version += 1
-    record._history_user, record._change_reason = user, why[:100]
-    record.save()
+    signed(record, user, why).save()
     return record
 
 

@@ -102,6 +102,7 @@ if DATABASES["default"]["ENGINE"] == "django.db.backends.sqlite3":
         "transaction_mode": "IMMEDIATE",
         "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA cache_size=-32000; PRAGMA foreign_keys=ON;",
     }
+SIMPLE_HISTORY_HISTORY_CHANGE_REASON_USE_TEXT_FIELD = True  # a reason is kept whole
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 if REDIS_URL := os.environ.get("REDIS_URL"):

@@ -18,6 +18,8 @@ MEAN_LIMIT, LARGEST_LIMIT = 0.5, 2.0
 UNEVEN_LIMIT = 1.2
 #: passes whose inked patches lie farther apart than this as a whole (Lab) were not read of the same dry sheet
 MOVED_LIMIT = 0.45
+#: what writing a pass to a file and reading it again may change of its figures
+_WRITTEN = 1e-5
 
 
 @dataclass(frozen=True)
@@ -119,6 +121,18 @@ class Comparison:
                 f"Repeated patches lie up to {self.uneven:.1f} dE00 from their mean though the passes agree on them: the sheet is uneven, reading again does not help."
             )
         return told
+
+
+def is_copy(first: ReadingSet, second: ReadingSet) -> bool:
+    """Whether two passes of one chart hold the same figures digit for digit, as a file sent twice does.
+
+    An instrument never repeats itself to the sixth decimal over a chart, so a copy is no second reading.
+    """
+    for name in ("spectra", "measured_xyz", "measured_lab"):
+        one, other = getattr(first, name), getattr(second, name)
+        if one is not None and other is not None:
+            return one.shape == other.shape and bool(np.allclose(one, other, rtol=0.0, atol=_WRITTEN))
+    return False
 
 
 def compare(first: ReadingSet, second: ReadingSet) -> Comparison:

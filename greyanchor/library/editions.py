@@ -28,6 +28,6 @@ def keep_edition(
     told = json.dumps([content, mode.profile.sha256 if mode.profile else "", mode.curve_set.sha256 if mode.curve_set else ""], sort_keys=True)  # fmt: skip
     return Edition.objects.create(
         mode=mode, number=last + 1, mode_version=mode.version, content=content, content_hash=hashlib.sha256(told.encode()).hexdigest(),
-        curve_set=mode.curve_set, profile=mode.profile, readings=mode.readings, evidence=evidence, exception=exception[:300], note=mode.note,
+        curve_set=mode.curve_set, profile=mode.profile, readings=mode.readings, evidence=evidence, exception=exception, note=mode.note,
         released_at=timezone.now(), released_by=user,
     )  # fmt: skip

@@ -23,6 +23,8 @@ from greyanchor.profiles.roles import MAKE, RELEASE, NotAllowed, may, needs
 
 #: most bytes of a file beside a record, and most of them
 MOST_BYTES, MOST_FILES = 12 * 2**20, 40
+#: most letters of a reason, with the few words the program puts before it
+MOST_REASON = 1000
 #: how a file of each kind begins; what is not here is kept as plain data and never shown in a page
 _IN_USE = (PrintMode.State.RELEASED, PrintMode.State.RETIRED)
 _SIGNS = ((b"%PDF-", "application/pdf"), (b"\x89PNG\r\n", "image/png"), (b"\xff\xd8\xff", "image/jpeg"))
@@ -44,8 +46,12 @@ class Crossed(Outdated):
 
 
 def signed(record: Any, user: AbstractBaseUser | None, why: str) -> Any:
-    """`record` with the name and the reason that its history will carry."""
-    record._history_user, record._change_reason = user, why[:100]
+    """`record` with the name and the reason that its history will carry, whole; `BadInput` for one that is a book."""
+    if len(why) > MOST_REASON:
+        raise BadInput(
+            f"a reason has at most {MOST_REASON} letters, this one has {len(why)}; put the rest into the notes"
+        )
+    record._history_user, record._change_reason = user, why
     return record
 
 

@@ -8,6 +8,7 @@ from typing import Any
 from greyanchor.core.environment import PrintEnvironment
 from greyanchor.core.errors import BadInput
 from greyanchor.core.families import guess_family
+from greyanchor.core.handling import SETTINGS
 from greyanchor.core.packs import Pack
 from greyanchor.library.models import InkSet, Media, MediaClass, MediaPreset, Printer, PrintMode
 
@@ -87,8 +88,38 @@ def _preset(told: Mapping[str, Any]) -> dict[str, Any]:
     ours = MediaPreset.objects.filter(name__iexact=told["name"]).first()
     if ours is None:
         return {"name": told["name"], "action": CREATE, "ours": None}
-    same = ours.handling == told.get("handling", {})
-    return {"name": told["name"], "action": SAME if same else CLASH, "ours": ours.pk}
+    differs = _handling(ours.handling, told.get("handling", {}))
+    return {"name": told["name"], "action": CLASH if differs else SAME, "ours": ours.pk, "differs": differs}
+
+
+def _both(what: str, ours: str, theirs: str) -> str:
+    return f"{what} {ours} here, {theirs} in the pack"
+
+
+def _handling(ours: Mapping[str, float], theirs: Mapping[str, float]) -> list[str]:
+    """Each handling setting that is held otherwise, with both values."""
+
+    def told(key: str, value: float | None) -> str:
+        return "not held" if value is None else f"{value:g} {SETTINGS[key].unit}"
+
+    return [
+        _both(setting.title, told(key, ours.get(key)), told(key, theirs.get(key)))
+        for key, setting in SETTINGS.items()
+        if ours.get(key) != theirs.get(key)
+    ]
+
+
+def _limits(ours: Mapping[str, float], theirs: Mapping[str, float]) -> list[str]:
+    """Each ink limit that is another, to a hundredth of a percent."""
+
+    def told(value: float | None) -> str:
+        return "none" if value is None else f"{value:.1f} %"
+
+    return [
+        _both(f"{channel} limit", told(ours.get(channel)), told(theirs.get(channel)))
+        for channel in dict.fromkeys([*ours, *theirs])
+        if round(ours.get(channel, -1.0), 2) != round(theirs.get(channel, -1.0), 2)
+    ]
 
 
 def names_taken() -> dict[str, int]:
@@ -117,22 +148,18 @@ def _differences(told: Mapping[str, Any], ours: PrintMode, files: Mapping[str, A
     theirs = PrintEnvironment(**told["environment"]).as_dict()
     for name, value in theirs.items():
         if name not in ("printer", "ink_set", "media") and ours.environment.get(name) != value:
-            found.append(f"{name} {ours.environment.get(name)} here, {value} in the pack")
-    if {c: round(v, 2) for c, v in told["limits"].items()} != {
-        c: round(v, 2) for c, v in ours.limits.items()
-    }:
-        found.append("other ink limits")
-    if (told.get("total_ink") or 0) != (ours.total_ink or 0):
-        found.append("another total ink")
+            found.append(_both(name, str(ours.environment.get(name)), str(value)))
+    found += _limits(ours.limits, told["limits"])
+    totals = [t and round(t, 2) for t in (ours.total_ink, told.get("total_ink"))]
+    if totals[0] != totals[1]:
+        found.append(_both("total ink", *(f"{t:.0f} %" if t else "none" for t in totals)))
     for what, key, sha in (
         ("curves", "curves", ours.curve_set.sha256 if ours.curve_set else None),
         ("profile", "profile", ours.profile.sha256 if ours.profile else None),
     ):
         if (files[told[key]]["sha256"] if told.get(key) else None) != sha:
             found.append(f"another {what}" if what == "profile" else f"other {what}")
-    if told.get("handling", {}) != ours.handling:
-        found.append("other handling settings")
-    return found
+    return [*found, *_handling(ours.handling, told.get("handling", {}))]
 
 
 def usual_choices(plan: Mapping[str, Any]) -> dict[str, Any]:

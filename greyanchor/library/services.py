@@ -14,6 +14,7 @@ from greyanchor.library.editions import keep_edition
 from greyanchor.library.keeping import Outdated, named, signed, test
 from greyanchor.library.models import (
     ClassFallback,
+    Edition,
     MediaClass,
     Membership,
     Pin,
@@ -84,6 +85,11 @@ def release_mode(
     mode = PrintMode.objects.select_for_update(of=("self",)).select_related("printer", "media__media_class", "preset").get(pk=pk)  # fmt: skip
     if mode.profile_id is None or mode.curve_set_id is None:
         raise BadInput(f"{mode.name} has no profile or no curves yet, so it cannot be released")
+    most = Edition._meta.get_field("exception").max_length or 0
+    if len(exception) > most:
+        raise BadInput(
+            f"the reason for an exception has at most {most} letters, this one has {len(exception)}"
+        )
     missing = [e["text"] for e in evidence or [] if not e["ok"]]
     if missing and not exception:
         raise BadInput("missing for a release: " + "; ".join(missing) + ". Mend it, or say why it is released all the same")  # fmt: skip

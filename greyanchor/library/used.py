@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -129,77 +129,77 @@ def _modes(found: QuerySet[PrintMode], query: str) -> UsedBy:
     )  # fmt: skip
 
 
-def page_of(kind: Kind, record: Any, user: Any) -> dict[str, Any]:
-    """What the page of a record shows beside its facts."""
-    lists: list[UsedBy] = []
-    more: dict[str, Any] = {}
-    if isinstance(record, Media):
-        lists = [
-            _modes(record.modes.all(), f"media={record.pk}"),
-            _links(
-                "Presets",
-                record.presets.all(),
-                "preset",
-                lambda p: p.printer_model,
-                "No preset was made for it yet.",
-            ),
-        ]
-        more["subtitle"] = f"{record.media_class.name}, {record.weight} g/m², {record.maker}"
-    elif isinstance(record, MediaClass):
-        lists = [
-            _links("Media", record.media.all(), "media", lambda m: m.maker, "No media belongs to it."),
-            UsedBy("Lends", [Row(reverse("mode", args=[f.mode_id]), [f.mode.name, f"on {f.printer.name}"]) for f in record.fallbacks.select_related("printer", "mode")], 0, "It lends no limits, curves or profile yet.", reverse("media-classes-lend")),
-        ]  # fmt: skip
-        more["subtitle"] = (
-            f"{len(record.handling)} settings held, for the family {record.get_family_display()}"
-            if record.family
-            else "nobody said which family it belongs to"
-        )
-    elif isinstance(record, MediaPreset):
-        lists = [
-            _modes(record.modes.all(), ""),
-            UsedBy("Sent to", [Row(reverse("slots", args=[s.printer_id]), [s.printer.name, f"slot {s.number}, {s.sent_at:%-d %b %Y}"]) for s in record.slots_sent.select_related("printer")], 0, "It was not sent to a printer yet."),
-        ]  # fmt: skip
-        more |= {
-            "subtitle": f"{record.media.media_class.name}; it holds {len(record.handling)} settings itself",
-            "printers": Printer.objects.filter(model=record.printer_model),
-        }
-    elif isinstance(record, Printer):
-        lists = [
-            _modes(record.modes.all(), f"printer={record.pk}"),
-            _links(
-                "Presets",
-                MediaPreset.objects.filter(printer_model=record.model),
-                "preset",
-                lambda p: p.media.name,
-                "No preset was made for it yet.",
-            ),
-        ]
-        loaded = (
-            f"{record.loaded_media.name} is in it"
-            if record.loaded_media
-            else "nobody said which media is in it"
-        )
-        more |= {
-            "subtitle": f"{record.site.name}, serial {record.serial}, {loaded}",
-            "dues": dues_of(record),
-            "standin": _standin(record),
-        }
-    elif isinstance(record, InkSet):
-        lists = [
-            _links(
-                "Printers",
-                record.printers.select_related("site"),
-                "printer",
-                lambda p: p.site.name,
-                "No printer runs it.",
-            ),
-            _modes(record.modes.all(), f"ink_set={record.pk}"),
-        ]
-        more["subtitle"] = f"{record.channel_text}, {record.kind}"
-    elif isinstance(record, PrintMode):
-        more["subtitle"] = f"{record.printer.name}, {record.media.name}"
-    return {"lists": lists, **more}
+Page = dict[str, Any]
+
+
+def page_of(record: Any) -> Page:
+    """What the page of a record shows beside its facts: a line under its name, and lists of what uses it."""
+    page = next((make for model, make in _PAGES.items() if isinstance(record, model)), None)
+    return page(record) if page else {"lists": []}
+
+
+def _media_page(media: Media) -> Page:
+    presets = _links("Presets", media.presets.all(), "preset", lambda p: p.printer_model, "No preset was made for it yet.")  # fmt: skip
+    return {
+        "lists": [_modes(media.modes.all(), f"media={media.pk}"), presets],
+        "subtitle": f"{media.media_class.name}, {media.weight} g/m², {media.maker}",
+    }
+
+
+def _class_page(group: MediaClass) -> Page:
+    lent = [
+        Row(reverse("mode", args=[f.mode_id]), [f.mode.name, f"on {f.printer.name}"])
+        for f in group.fallbacks.select_related("printer", "mode")
+    ]
+    lends = UsedBy("Lends", lent, 0, "It lends no limits, curves or profile yet.", reverse("media-classes-lend"))  # fmt: skip
+    media = _links("Media", group.media.all(), "media", lambda m: m.maker, "No media belongs to it.")
+    family = f"for the family {group.get_family_display()}"
+    return {
+        "lists": [media, lends],
+        "subtitle": f"{len(group.handling)} settings held, {family}" if group.family else "nobody said which family it belongs to",
+    }  # fmt: skip
+
+
+def _preset_page(preset: MediaPreset) -> Page:
+    sent = [
+        Row(reverse("slots", args=[s.printer_id]), [s.printer.name, f"slot {s.number}, {s.sent_at:%-d %b %Y}"])
+        for s in preset.slots_sent.select_related("printer")
+    ]  # fmt: skip
+    return {
+        "lists": [_modes(preset.modes.all(), ""), UsedBy("Sent to", sent, 0, "It was not sent to a printer yet.")],
+        "subtitle": f"{preset.media.media_class.name}; it holds {len(preset.handling)} settings itself",
+        "printers": Printer.objects.filter(model=preset.printer_model),
+    }  # fmt: skip
+
+
+def _printer_page(printer: Printer) -> Page:
+    made = MediaPreset.objects.filter(printer_model=printer.model).select_related("media")
+    presets = _links("Presets", made, "preset", lambda p: p.media.name, "No preset was made for it yet.")
+    loaded = (
+        f"{printer.loaded_media} is in it" if printer.loaded_media else "nobody said which media is in it"
+    )
+    return {
+        "lists": [_modes(printer.modes.all(), f"printer={printer.pk}"), presets],
+        "subtitle": f"{printer.site.name}, serial {printer.serial}, {loaded}",
+        "dues": dues_of(printer), "standin": _standin(printer),
+    }  # fmt: skip
+
+
+def _ink_page(inks: InkSet) -> Page:
+    printers = _links("Printers", inks.printers.select_related("site"), "printer", lambda p: p.site.name, "No printer runs it.")  # fmt: skip
+    return {
+        "lists": [printers, _modes(inks.modes.all(), f"ink_set={inks.pk}")],
+        "subtitle": f"{inks.channel_text}, {inks.kind}",
+    }
+
+
+def _mode_page(mode: PrintMode) -> Page:
+    return {"lists": [], "subtitle": f"{mode.printer.name}, {mode.media.name}"}
+
+
+_PAGES: dict[type, Callable[[Any], Page]] = {
+    Media: _media_page, MediaClass: _class_page, MediaPreset: _preset_page, Printer: _printer_page, InkSet: _ink_page, PrintMode: _mode_page,
+}  # fmt: skip
 
 
 def _standin(printer: Printer) -> dict[str, Any]:

@@ -13,7 +13,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
-from greyanchor.library import choosing, finding, packing, queries, services
+from greyanchor.library import choosing, finding, packing, queries, services, used
 from greyanchor.library.keeping import history
 from greyanchor.library.kinds import KINDS
 from greyanchor.library.models import Edition, Media, MediaClass, Printer, PrintMode
@@ -67,9 +67,7 @@ def mode_edit(request: HttpRequest, pk: int) -> HttpResponse:
     mode = get_object_or_404(
         PrintMode.objects.select_related("printer", "media__media_class", "preset"), pk=pk
     )
-    return edit_page(
-        request, KINDS["modes"], mode, {"subtitle": f"{mode.printer.name}, {mode.media.name}", "lists": []}
-    )
+    return edit_page(request, KINDS["modes"], mode, used.page_of(mode))
 
 
 @require_GET

@@ -40,7 +40,7 @@ def record_page(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse:
     """One record: looked at, and changed."""
     kind = kind_named(kind_key)
     record = record_or_404(kind, pk)
-    return edit_page(request, kind, record, used.page_of(kind, record, request.user))
+    return edit_page(request, kind, record, used.page_of(record))
 
 
 def edit_page(request: HttpRequest, kind: Kind, record: Any, context: dict[str, Any]) -> HttpResponse:

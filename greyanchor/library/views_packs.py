@@ -106,10 +106,8 @@ def _choices(request: HttpRequest, job: PackImport) -> dict[str, Any]:
     for kind in ("presets", "modes"):
         told[kind] = {}
         for i, row in enumerate(job.plan.get(kind, [])):
-            value = request.POST.get(f"{kind}.{i}") or (
-                request.POST.get(f"{kind}.all") if row["action"] == planning.CLASH else None
-            )
-            if value:
+            value = request.POST.get(f"{kind}.all") or request.POST.get(f"{kind}.{i}")
+            if value and row["action"] == planning.CLASH:
                 told[kind][row["name"]] = value
     return told
 

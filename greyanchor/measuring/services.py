@@ -374,15 +374,16 @@ def keep_whole_pass(
 
 def averaged(job: SheetPrint) -> ReadingSet:
     """The mean of all complete passes over a print."""
-    done = _complete(job)
+    done = complete_passes(job)
     key = ("mean", *((p.pk, p.finished_at) for p in done))
     return remembered(key, lambda: average([p.readings for p in done]))  # type: ignore[no-any-return]
 
 
 def passes_of(job: SheetPrint) -> list[ReadingSet]:
     """All complete passes over a print."""
-    return [p.readings for p in _complete(job)]
+    return [p.readings for p in complete_passes(job)]
 
 
-def _complete(job: SheetPrint) -> list[ReadingPass]:
+def complete_passes(job: SheetPrint) -> list[ReadingPass]:
+    """The passes over a print that are done, in their order."""
     return list(job.passes.filter(state=ReadingPass.State.DONE).defer("text"))

@@ -7,12 +7,13 @@ from datetime import timedelta
 from django.contrib.auth.models import AbstractBaseUser
 from django.utils import timezone
 
+from greyanchor.core.agreement import is_copy
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import readings_file
 from greyanchor.core.readings import ReadingSet, match_chart
 from greyanchor.core.slips import judge_pass
 from greyanchor.measuring.models import ReadingPass, SheetPrint, Upload
-from greyanchor.measuring.services import expected_lab, first_pass_of, keep_whole_pass
+from greyanchor.measuring.services import complete_passes, expected_lab, first_pass_of, keep_whole_pass
 from greyanchor.profiles.roles import USE, needs
 
 
@@ -26,6 +27,11 @@ def matched_upload(job: SheetPrint, data: bytes, name: str, by: str = "id") -> R
             raise BadInput(
                 f"the file was read as {matched.condition}, pass {first.number} as {first.condition}; read both alike"
             )
+        for done in complete_passes(job):
+            if is_copy(done.readings, matched):
+                raise BadInput(
+                    f"these are the figures of pass {done.number} once more, digit for digit; read the sheet again for a second pass"
+                )
         judge_pass(job.chart.patches, expected_lab(job, first), matched, first is None)
     except BadInput as error:
         raise error.at(name) from None

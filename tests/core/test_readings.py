@@ -7,11 +7,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from greyanchor.core.agreement import average, compare
+from greyanchor.core.agreement import average, compare, is_copy
 from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.colorimetry import spectra_to_lab
 from greyanchor.core.errors import BadInput, NotReadable
+from greyanchor.core.formats import cgats
 from greyanchor.core.readings import ReadingSet, match_chart
 from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.instrument import StripReader
@@ -37,6 +38,24 @@ def test_two_good_passes_agree(passes: tuple[ReadingSet, ReadingSet]) -> None:
     found = compare(*passes)
     assert found.acceptable() and 0.05 < found.mean < 0.5
     assert found.suspect_rows == ()
+
+
+def test_a_file_sent_twice_is_told_from_a_second_reading(passes: tuple[ReadingSet, ReadingSet]) -> None:
+    first, second = passes
+    copy = cgats.loads(cgats.dumps(first).encode(), "copy.txt")
+    assert is_copy(first, copy) and not is_copy(first, second)
+    one_off = copy.spectra.copy()
+    one_off[7, 3] += 0.0001
+    assert not is_copy(first, replace(copy, spectra=one_off)), (
+        "one figure that differs is a reading of its own"
+    )
+    assert is_copy(
+        replace(copy, spectra=None, measured_lab=copy.lab()),
+        replace(copy, spectra=None, measured_lab=copy.lab()),
+    )
+    assert not is_copy(first, replace(copy, spectra=None, measured_lab=copy.lab())), (
+        "nothing to hold against each other"
+    )
 
 
 def test_one_scratched_patch_is_an_outlier_and_no_row_is_suspect(

@@ -411,8 +411,11 @@ def test_a_draft_is_handed_in_sent_back_and_released(printer: Printer, media: Me
         release_outside(made.pk, 2, "x", "y", maker)
     with pytest.raises(BadInput, match="say what is to be done"):
         services.send_back(made.pk, 2, user, "")
-    made = services.send_back(made.pk, 2, user, "dry longer")
-    assert made.state == "building" and "dry longer" in made.history.first().history_change_reason
+    whole = "dry longer: " + "the solids of the second sheet still marked the third one, " * 4
+    made = services.send_back(made.pk, 2, user, whole)
+    assert made.state == "building" and made.history.first().history_change_reason == f"sent back: {whole}"
+    with pytest.raises(BadInput, match="at most 1000 letters, this one has"):
+        services.hand_in(made.pk, 3, maker, "x" * 1001)
     made = services.hand_in(made.pk, 3, maker, "dried")
     made = release_outside(made.pk, 4, "in use", "checked by hand", user)
     assert made.state == "released" and made.released_by == user

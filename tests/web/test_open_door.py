@@ -202,6 +202,8 @@ def test_a_program_delivers_a_reading_to_the_chart_it_belongs_to(
         == 201
     )
     assert printed.passes.count() == 2 and stage_of(build, "ink-limits").result
+    twice = program.ask(f"/readings?print={printed.pk}", "POST", readings_text(printed, 2), "text/plain")
+    assert twice.status_code == 422 and "figures of pass 2 once more" in twice.json()["reason"]
     for body in (b"nonsense", b"", cgats.dumps(printed.chart.patches).encode()):
         refused = program.ask("/readings", "POST", body, "text/plain")
         assert refused.status_code == 422, body[:20]

@@ -235,6 +235,41 @@ def test_a_taken_name_is_kept_beside_updated_or_left(shop: PrintMode, user: User
     assert shop.version == (2 if way == "update" else 1)
 
 
+def test_the_plan_names_each_value_that_differs_and_all_can_be_settled_at_once(
+    client: Client, shop: PrintMode, user: User
+) -> None:
+    second = mode("Sea maps", shop.printer, shop.media)
+
+    def changed(told: dict[str, Any]) -> None:
+        told["presets"][0]["handling"] = {"vacuum": 64, "feed": -0.05}
+        for m in told["modes"]:
+            m |= {"limits": {**m["limits"], "C": 77.5}, "total_ink": 260.0}
+        told["modes"][0]["handling"] = {"heat_on": 44.0}
+
+    client.post(
+        "/packs/receive/", {"file": SimpleUploadedFile("p.zip", rewritten(packed(shop, second), changed))}
+    )
+    job = PackImport.objects.get()
+    importing.carry_on(job.pk)
+    job.refresh_from_db()
+    rows = {m["name"]: m["differs"] for m in job.plan["modes"]}
+    ink = ["C limit 90.0 % here, 77.5 % in the pack", "total ink 280 % here, 260 % in the pack"]
+    assert rows["Sea maps"] == ink
+    assert rows["Deck charts"] == [*ink, "Heat on the platen 41 °C here, 44 °C in the pack"]
+    told = "Vacuum 60 % here, 64 % in the pack; Feed adjustment not held here, -0.05 % in the pack"
+    page = client.get(f"/packs/{job.pk}/").content.decode()
+    assert told in page and "With all of them" in page
+    client.post(
+        f"/packs/{job.pk}/import/",
+        {"printers.0": shop.printer_id, "modes.all": "update", "modes.0": "both", "modes.1": "skip"},
+    )
+    importing.carry_on(job.pk)
+    for held in (shop, second):
+        held.refresh_from_db()
+        assert held.limits["C"] == 77.5 and held.total_ink == 260
+    assert PrintMode.objects.count() == 2 and shop.handling == {"heat_on": 44.0}
+
+
 def test_updating_what_is_released_or_taking_a_release_over_takes_a_lead(shop: PrintMode, user: User) -> None:
     maker = person("tobias", Role.TECHNICIAN)
     data = rewritten(packed(shop), lambda m: m["modes"][0].update(total_ink=200.0))
