@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import os
+import subprocess
+import sys
 from dataclasses import dataclass
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -26,10 +30,48 @@ CMYK = tuple("CMYK")
 
 @pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Tests in a browser follow one another in one worker, so that no two servers and browsers race for a core."""
+    """Tests that drive the real server follow one another in one worker, so that no two servers and browsers race for a core.
+
+    The others go to the workers file by file: what a file prepares is prepared once.
+    """
     for item in items:
-        if "browser" in item.path.parts:
+        if "browser" in item.path.parts or "served_home" in getattr(item, "fixturenames", ()):
             item.add_marker(pytest.mark.xdist_group("browser"))
+        else:
+            item.add_marker(pytest.mark.xdist_group(item.path.stem))
+
+
+PEOPLE_AND_MACHINES = """
+import django; django.setup()
+from django.core.management import call_command
+call_command("migrate", verbosity=0)
+from greyanchor.web import demo
+from greyanchor.profiles.services import ensure_northlight_aim
+demo.people_and_machines(); ensure_northlight_aim()
+"""
+
+
+def run_in(
+    home: Path, *command: str, cwd: Path | None = None, **variables: str
+) -> subprocess.CompletedProcess[str]:
+    """Run Python in a process of its own, with the application's settings and a home of its own."""
+    dropped = ("DJANGO_SETTINGS_MODULE", "SECRET_KEY", "PYTHONDONTWRITEBYTECODE")
+    kept = {k: v for k, v in os.environ.items() if k not in dropped}
+    environment = {
+        **kept, "GREYANCHOR_HOME": str(home), "DJANGO_SETTINGS_MODULE": "greyanchor.config.settings", **variables,
+    }  # fmt: skip
+    return subprocess.run(
+        [sys.executable, *command], env=environment, capture_output=True, text=True, cwd=cwd
+    )
+
+
+@pytest.fixture(scope="session")
+def served_home(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A home with people, machines and media of the demo and nothing else, made once; tests copy it."""
+    home = tmp_path_factory.mktemp("plain")
+    made = run_in(home, "-c", PEOPLE_AND_MACHINES)
+    assert made.returncode == 0, made.stderr
+    return home
 
 
 @dataclass

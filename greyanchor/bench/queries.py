@@ -287,10 +287,11 @@ def desk(user: AbstractBaseUser) -> dict[str, Any]:
     )
     stopped = Task.objects.filter(
         state__in=[Task.State.INTERRUPTED, Task.State.FAILED], stage__state=Stage.State.OPEN
-    )
+    ).exclude(stage__build__mode__state=PrintMode.State.RETIRED)
     open_stages = (
         Stage.objects.filter(state=Stage.State.OPEN)
         .exclude(kind=kinds.RELEASE)
+        .exclude(build__mode__state=PrintMode.State.RETIRED)
         .select_related("build__mode__printer__site", "build__mode__media", "build__owner")
     )
     failing = (

@@ -51,7 +51,7 @@ class RecordForm(forms.ModelForm):
     """Facts of a record, with the version they were read at and the reason of the change."""
 
     version = forms.IntegerField(widget=forms.HiddenInput)
-    why = forms.CharField(label="Why", max_length=80, help_text="kept in the history")
+    why = forms.CharField(label="Why", max_length=300, help_text="kept in the history")
 
     def values(self) -> dict[str, Any]:
         """Flat values by field, records by their primary key."""

@@ -162,6 +162,38 @@ def create(record: Any, user: AbstractBaseUser, why: str) -> Any:
     return record
 
 
+def held_by(record: models.Model) -> list[str]:
+    """What rests on a record, in words: "2 print modes", "1 file"; nothing where it can go."""
+    found = []
+    for relation in record._meta.related_objects:
+        count = relation.related_model._base_manager.filter(**{relation.field.name: record}).count()
+        if count:
+            names = relation.related_model._meta
+            found.append(f"{count} {names.verbose_name if count == 1 else names.verbose_name_plural}")
+    files = files_of(record).count()
+    return [*found, *([f"{files} file{'s' if files > 1 else ''}"] if files else [])]
+
+
+@needs(MAKE)
+@transaction.atomic
+def remove(kind: Kind, pk: int, based_on: int, user: AbstractBaseUser, why: str) -> str:
+    """Take a record out of the library that nothing rests on, and tell its name; its history stays in the database.
+
+    Print modes are retired instead, so that what was printed with them can be told.
+    """
+    if kind.model is PrintMode:
+        raise BadInput("a print mode is retired, not removed")
+    record: Any = kind.model._default_manager.select_for_update(of=("self",)).get(pk=pk)
+    if record.version != based_on:
+        raise Outdated(f"{record} was changed by somebody else; look at it again")
+    if holding := held_by(record):
+        raise BadInput(f"{record} is used by {', '.join(holding)}, so it stays")
+    if not why:
+        raise BadInput(f"say why {record} is removed")
+    signed(record, user, f"removed: {why}").delete()
+    return str(record)
+
+
 @dataclass(frozen=True)
 class Entry:
     """One version in a history: who, when, why, and what it changed: (label, before, after)."""

@@ -42,6 +42,11 @@ class Kind:
         return f"{told[:1].upper()}{told[1:]}"
 
     @property
+    def list_address(self) -> str:
+        """The name of the page that lists them."""
+        return "media-list" if self.key == "media" else self.key
+
+    @property
     def with_article(self) -> str:
         """One of them: "a preset", "an ink set"."""
         return f"{'an' if self.title[0] in 'aeiou' else 'a'} {self.title}"

@@ -85,6 +85,8 @@ def release_mode(
     mode = PrintMode.objects.select_for_update(of=("self",)).select_related("printer", "media__media_class", "preset").get(pk=pk)  # fmt: skip
     if mode.profile_id is None or mode.curve_set_id is None:
         raise BadInput(f"{mode.name} has no profile or no curves yet, so it cannot be released")
+    if mode.state == State.RETIRED:
+        raise BadInput(f"{mode.name} is retired; bring it back first")
     most = Edition._meta.get_field("exception").max_length or 0
     if len(exception) > most:
         raise BadInput(
@@ -106,11 +108,22 @@ def release_mode(
 @needs(RELEASE)
 @transaction.atomic
 def retire_mode(pk: int, based_on: int, user: AbstractBaseUser, why: str) -> PrintMode:
-    """Take a released mode out of use; it stays readable."""
+    """Take a released mode out of use, or put a draft away that nobody wants; it stays readable."""
     mode = locked_mode(pk, based_on)
-    if mode.state != State.RELEASED:
-        raise BadInput(f"{mode.name} is {mode.get_state_display()}, so it cannot be retired")
+    if mode.state == State.RETIRED:
+        raise BadInput(f"{mode.name} is retired already")
     return _move(mode, State.RETIRED, user, f"retired: {why}")
+
+
+@needs(RELEASE)
+@transaction.atomic
+def bring_back(pk: int, based_on: int, user: AbstractBaseUser, why: str) -> PrintMode:
+    """Put a retired mode in review again, or among the drafts where it was never finished; a release asks for its evidence anew."""
+    mode = locked_mode(pk, based_on)
+    if mode.state != State.RETIRED:
+        raise BadInput(f"{mode.name} is {mode.get_state_display()}; only a retired mode is brought back")
+    whole = mode.profile_id is not None and mode.curve_set_id is not None
+    return _move(mode, State.READY if whole else State.BUILDING, user, f"brought back: {why}")
 
 
 @needs(RELEASE)

@@ -16,6 +16,7 @@ urlpatterns = [
     path("modes/<int:pk>/", views.mode_page, name="mode"),
     path("modes/<int:pk>/edit/", views.mode_edit, name="mode-edit"),
     path("modes/<int:pk>/retire/", views.mode_retire, name="mode-retire"),
+    path("modes/<int:pk>/bring-back/", views.mode_bring_back, name="mode-bring-back"),
     path("modes/<int:pk>/hand-in/", views.mode_hand_in, name="mode-hand-in"),
     path("modes/<int:pk>/send-back/", views.mode_send_back, name="mode-send-back"),
     path("modes/<int:pk>/pin/", views.mode_pin, name="mode-pin"),
@@ -50,6 +51,7 @@ urlpatterns = [
     re_path(rf"^{_KIND}/new/$", views_keep.record_new, name="record-new"),
     re_path(rf"^{_KIND}/(?P<pk>\d+)/history/$", views_keep.record_history, name="record-history"),
     re_path(rf"^{_KIND}/(?P<pk>\d+)/go-back/$", views_keep.record_go_back, name="record-go-back"),
+    re_path(rf"^{_KIND}/(?P<pk>\d+)/remove/$", views_keep.record_remove, name="record-remove"),
     re_path(
         r"^(?P<kind_key>media|media-classes|presets|printers|ink-sets|modes|curves|limits)/(?P<pk>\d+)/files/$",
         views_keep.file_add,

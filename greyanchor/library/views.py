@@ -106,6 +106,14 @@ def mode_retire(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_POST
+def mode_bring_back(request: HttpRequest, pk: int) -> HttpResponse:
+    get_object_or_404(PrintMode.objects.only("pk"), pk=pk)
+    mode = services.bring_back(pk, _version(request), request.user, _why(request) or "no reason given")
+    messages.success(request, f"{mode.name} is {mode.get_state_display()} again.")
+    return redirect("mode", pk=pk)
+
+
+@require_POST
 def mode_hand_in(request: HttpRequest, pk: int) -> HttpResponse:
     get_object_or_404(PrintMode.objects.only("pk"), pk=pk)
     mode = services.hand_in(pk, _version(request), request.user, _why(request) or "ready")

@@ -69,6 +69,7 @@ def edit_page(request: HttpRequest, kind: Kind, record: Any, context: dict[str, 
     context |= {
         "kind": kind, "record": record, "form": form, "handling": handling, "abilities": abilities, "files": keeping.files_of(record),
         "entries": keeping.history(record, 12), "may_change": _may_change(request, kind, record),
+        "holding": keeping.held_by(record) if kind.key != "modes" else [],
     }  # fmt: skip
     return render(request, "library/record_page.html", context, status=status)
 
@@ -243,6 +244,23 @@ def record_go_back(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse
     record = keeping.go_back(kind, pk, int(entry), int(version), request.user, why)
     messages.success(request, f"{record} is as it was; this is a new version, so nothing is lost.")
     return redirect(kind.address, pk=pk)
+
+
+@require_POST
+def record_remove(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse:
+    """Take a record away that nothing rests on."""
+    kind = kind_named(kind_key)
+    record = record_or_404(kind, pk)
+    version = request.POST.get("version", "")
+    name = keeping.remove(
+        kind,
+        record.pk,
+        int(version) if version.isdigit() else 0,
+        request.user,
+        request.POST.get("why", "").strip(),
+    )
+    messages.success(request, f"{name} was removed.")
+    return redirect(kind.list_address)
 
 
 @require_POST

@@ -24,14 +24,6 @@ FLAGS = [
     "--disable-component-update",
     "--no-first-run",
 ]
-PREPARE = """
-import django; django.setup()
-from django.core.management import call_command
-call_command("migrate", verbosity=0)
-from greyanchor.web import demo
-from greyanchor.profiles.services import ensure_northlight_aim
-demo.people_and_machines(); ensure_northlight_aim()
-"""
 
 
 class Server:
@@ -90,19 +82,13 @@ class Server:
         self.process.wait(timeout=15)
 
 
-@pytest.fixture(scope="session")
-def plain(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A home with an empty library of the demo, made once."""
-    home = tmp_path_factory.mktemp("plain")
-    Server(home).run(PREPARE)
-    return home
-
-
 @pytest.fixture(scope="module")
-def prepared(request: pytest.FixtureRequest, plain: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+def prepared(
+    request: pytest.FixtureRequest, served_home: Path, tmp_path_factory: pytest.TempPathFactory
+) -> Path:
     """The home that the tests of a file begin with: the plain one, and what the file's STOCK puts in."""
     home = tmp_path_factory.mktemp("prepared") / "home"
-    shutil.copytree(plain, home)
+    shutil.copytree(served_home, home)
     if stock := getattr(request.module, "STOCK", ""):
         Server(home).run(stock)
     return home

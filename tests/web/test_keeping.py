@@ -424,6 +424,70 @@ def test_a_draft_is_handed_in_sent_back_and_released(printer: Printer, media: Me
     assert services.retire_mode(made.pk, 5, user, "replaced").state == "retired"
 
 
+def test_whatever_nobody_wants_is_retired_and_can_be_brought_back(
+    client: Client, printer: Printer, media: Media, user: User
+) -> None:
+    wrong = mode("Wrongly mapped", printer, media, state="ready")
+    client.post(f"/modes/{wrong.pk}/retire/", {"version": 1, "why": "came with the wrong printer"})
+    wrong.refresh_from_db()
+    assert wrong.state == "retired" and "Bring it back" in client.get(f"/modes/{wrong.pk}/").content.decode()
+    with pytest.raises(BadInput, match="retired already"):
+        services.retire_mode(wrong.pk, 2, user, "again")
+    with pytest.raises(BadInput, match="bring it back first"):
+        services.release_mode(wrong.pk, user, "x")
+    client.post(f"/modes/{wrong.pk}/bring-back/", {"version": 2, "why": "it was right"})
+    wrong.refresh_from_db()
+    assert (
+        wrong.state == "ready" and wrong.history.first().history_change_reason == "brought back: it was right"
+    )
+    with pytest.raises(BadInput, match="only a retired mode"):
+        services.bring_back(wrong.pk, 3, user, "again")
+    bare = mode("Never finished", printer, media, state="retired")
+    bare.curves = ""
+    bare.save()
+    assert services.bring_back(bare.pk, 1, user, "go on").state == "building"
+
+
+def test_a_record_goes_only_when_nothing_rests_on_it(
+    client: Client, printer: Printer, media: Media, kept: MediaPreset, user: User
+) -> None:
+    made = mode("Deck charts", printer, media, preset=kept)
+    keeping.attach(kept, "sheet.pdf", b"%PDF-1.4", "", user)
+    page = client.get(f"/presets/{kept.pk}/").content.decode()
+    assert "It stays: it is used by 1 print mode, 1 file." in page
+    refused = client.post(f"/presets/{kept.pk}/remove/", {"version": 1, "why": "double"})
+    assert refused.status_code == 409 and MediaPreset.objects.filter(pk=kept.pk).exists()
+    made.preset = None
+    made.save()
+    keeping.detach(keeping.files_of(kept).get().pk, user)
+    for form, words in (
+        ({"version": 1, "why": ""}, "ay why"),
+        ({"version": 7, "why": "double"}, "somebody else"),
+    ):
+        refused = client.post(f"/presets/{kept.pk}/remove/", form)
+        assert refused.status_code == 409 and words in refused.content.decode()
+    page = client.post(
+        f"/presets/{kept.pk}/remove/", {"version": 1, "why": "double"}, follow=True
+    ).content.decode()
+    assert "was removed" in page and not MediaPreset.objects.filter(pk=kept.pk).exists()
+    last = MediaPreset.history.filter(id=kept.pk).first()
+    assert (last.history_type, last.history_change_reason, last.history_user) == (
+        "-",
+        "removed: double",
+        user,
+    )
+    for kind, record in (
+        ("media", media),
+        ("printers", printer),
+        ("ink-sets", printer.ink_sets.get()),
+        ("media-classes", media.media_class),
+    ):
+        with pytest.raises(BadInput, match="so it stays"):
+            keeping.remove(KINDS[kind], record.pk, record.version, user, "x")
+    with pytest.raises(BadInput, match="retired, not removed"):
+        keeping.remove(KINDS["modes"], made.pk, 1, user, "x")
+
+
 def test_an_edition_stays_what_it_was_and_its_pack_prints_it(
     client: Client, printer: Printer, media: Media, kept: MediaPreset, user: User
 ) -> None:

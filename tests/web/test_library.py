@@ -151,12 +151,15 @@ def test_facts_that_cannot_be_are_refused(client: Client, media: Media, name: st
     assert response.status_code == 422 and media.version == 1
 
 
-def test_a_mode_without_a_profile_cannot_be_released_or_retired(build: Build, user: User) -> None:
+def test_a_mode_without_a_profile_is_not_released_and_leaves_the_desk_when_it_is_retired(
+    client: Client, build: Build, user: User
+) -> None:
     with pytest.raises(BadInput, match="no profile"):
         services.release_mode(build.mode_id, user, "x")
-    with pytest.raises(BadInput, match="cannot be retired"):
-        services.retire_mode(build.mode_id, 1, user, "x")
     assert PrintMode.objects.get().state == "building"
+    assert "Ink limits" in client.get("/").content.decode()
+    services.retire_mode(build.mode_id, 1, user, "the order was called off")
+    assert "Ink limits" not in client.get("/").content.decode()
 
 
 def test_what_is_not_there_says_so(client: Client) -> None:

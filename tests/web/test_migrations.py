@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import os
-import subprocess
-import sys
 from pathlib import Path
+
+from tests.conftest import run_in
 
 OLDER = """
 import django; django.setup()
@@ -58,10 +57,5 @@ print("brought along")
 
 
 def test_older_checks_get_seals_and_figures_and_older_builds_their_stage(tmp_path: Path) -> None:
-    environment = {
-        **os.environ,
-        "GREYANCHOR_HOME": str(tmp_path),
-        "DJANGO_SETTINGS_MODULE": "greyanchor.config.settings",
-    }
-    done = subprocess.run([sys.executable, "-c", OLDER], env=environment, capture_output=True, text=True)
+    done = run_in(tmp_path, "-c", OLDER)
     assert done.stdout.strip() == "brought along", done.stderr[-2000:]

@@ -5,11 +5,9 @@ from __future__ import annotations
 import hashlib
 import io
 import json
-import os
 import shutil
 import sqlite3
 import subprocess
-import sys
 import zipfile
 from datetime import timedelta
 from pathlib import Path
@@ -31,6 +29,7 @@ from greyanchor.measuring.models import Delivered, SheetPrint
 from greyanchor.measuring.printing import print_on_standin, standin_reading
 from greyanchor.profiles.roles import Role
 from greyanchor.web.api.document import document
+from tests.conftest import run_in
 from tests.web.conftest import stage_of
 from tests.web.library_kit import machine, mode, paper, person
 
@@ -272,39 +271,34 @@ def test_readings_that_could_be_of_two_prints_are_left_to_a_person(
 
 # --- backup, restore, export -----------------------------------------------------------------
 
-PEOPLE = """
+ATTACH = """
 import django; django.setup()
-from django.core.management import call_command
-call_command("migrate", verbosity=0)
-from greyanchor.web import demo
-demo.people_and_machines()
-from greyanchor.library.models import Media, MediaPreset
 from greyanchor.library import keeping
+from greyanchor.library.models import MediaPreset
 keeping.attach(MediaPreset.objects.first(), "sheet.pdf", b"%PDF-1.4 hello", "", None)
 """
 RUN = "import django; django.setup()\nfrom greyanchor.library.models import Media\n"
+RESTORE_EACH = """
+import sys
+from greyanchor.cli import main
+for name in sys.argv[1:]:
+    try:
+        main(["restore", name])
+    except SystemExit as ended:
+        print(ended.code)
+"""
 
 
 @pytest.fixture(scope="module")
-def kept_home(tmp_path_factory: pytest.TempPathFactory) -> Path:
+def kept_home(served_home: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A home with people, machines, a file beside a record and a pack, made once."""
     where = tmp_path_factory.mktemp("kept") / "home"
-    made = _run_in(where, where.parent, "-c", PEOPLE)
+    shutil.copytree(served_home, where)
+    made = run_in(where, "-c", ATTACH)
     assert made.returncode == 0, made.stderr
     (where / "catalogue").mkdir()
     (where / "catalogue" / "offer.zip").write_bytes(b"a pack")
     return where
-
-
-def _run_in(home_: Path, folder: Path, *command: str) -> subprocess.CompletedProcess[str]:
-    environment = {
-        **os.environ,
-        "GREYANCHOR_HOME": str(home_),
-        "DJANGO_SETTINGS_MODULE": "greyanchor.config.settings",
-    }
-    return subprocess.run(
-        [sys.executable, *command], env=environment, capture_output=True, text=True, cwd=folder
-    )
 
 
 @pytest.fixture
@@ -314,12 +308,11 @@ def shop(kept_home: Path, tmp_path: Path) -> Any:
     shutil.copytree(kept_home, where)
 
     def run(*command: str) -> subprocess.CompletedProcess[str]:
-        return _run_in(where, tmp_path, *command)
+        return run_in(where, *command, cwd=tmp_path)
 
     return run, where
 
 
-@pytest.mark.xdist_group("backup")
 def test_a_backup_is_verified_and_brings_everything_back(shop: Any, tmp_path: Path) -> None:
     run, where = shop
     made = run("-m", "greyanchor.cli", "backup", "all.zip")
@@ -375,26 +368,25 @@ def _harmed(path: Path, tmp_path: Path) -> dict[str, bytes]:
     }  # fmt: skip
 
 
-@pytest.mark.xdist_group("backup")
 def test_harmed_backups_are_refused_and_nothing_is_touched(shop: Any, tmp_path: Path) -> None:
     run, where = shop
     run("-m", "greyanchor.cli", "backup", "all.zip")
     with sqlite3.connect(where / "greyanchor.sqlite3") as live:
         live.execute("UPDATE library_media SET name = 'Kept' WHERE name LIKE 'Harbour%'")
     live.close()
-    for reason, data in _harmed(tmp_path / "all.zip", tmp_path).items():
-        (tmp_path / "bad.zip").write_bytes(data)
-        refused = run("-m", "greyanchor.cli", "restore", "bad.zip")
-        assert (
-            refused.returncode == 2 and refused.stderr.startswith("greyanchor: ") and reason in refused.stderr
-        ), (reason, refused.stderr)
+    harmed = _harmed(tmp_path / "all.zip", tmp_path)
+    for number, data in enumerate(harmed.values()):
+        (tmp_path / f"bad{number}.zip").write_bytes(data)
+    refused = run("-c", RESTORE_EACH, *(f"bad{n}.zip" for n in range(len(harmed))))
+    assert refused.stdout.split() == ["2"] * len(harmed)
+    for reason, line in zip(harmed, refused.stderr.splitlines(), strict=True):
+        assert line.startswith("greyanchor: ") and reason in line
     with sqlite3.connect(where / "greyanchor.sqlite3") as live:
         assert live.execute("SELECT count(*) FROM library_media WHERE name = 'Kept'").fetchone() == (1,)
     live.close()
     assert not list(where.glob("before-restore-*"))
 
 
-@pytest.mark.xdist_group("backup")
 def test_everything_comes_out_as_open_files(shop: Any, tmp_path: Path) -> None:
     run, _ = shop
     made = run("-m", "greyanchor.cli", "export", "open.zip")

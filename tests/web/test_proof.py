@@ -636,7 +636,7 @@ def test_checks_and_printers_are_compared_and_modes_matched(
     assert mode.name in ranked and "Look closer" in ranked
 
 
-def test_five_thousand_checks_are_one_trend(
+def test_hundreds_of_checks_are_one_trend(
     client: Client, mode: PrintMode, aim: AimRecord, user: User
 ) -> None:
     first = made(aim, user, mode=mode)
@@ -645,7 +645,7 @@ def test_five_thousand_checks_are_one_trend(
         f.name: getattr(first, f.name) for f in Check._meta.concrete_fields if f.name not in ("id", "made_at")
     }
     Check.objects.bulk_create(
-        [Check(**fields, made_at=now - timedelta(hours=4 * k)) for k in range(1, 5000)], batch_size=500
+        [Check(**fields, made_at=now - timedelta(hours=4 * k)) for k in range(1, 500)], batch_size=500
     )
     CheckFigure.objects.bulk_create(
         [
@@ -654,7 +654,7 @@ def test_five_thousand_checks_are_one_trend(
         ]
     )
     told = trends.ask(trends.Question("mean", ISO, mode=mode.pk))
-    assert len(told.values) == 5000 and told.trend.upper is not None
+    assert len(told.values) == 500 and told.trend.upper is not None
     assert client.get(f"/checks/trends/?of=mode-{mode.pk}&tolerances={ISO}&criterion=mean").status_code == 200
 
 

@@ -35,6 +35,7 @@ OPERATORS = {
 LEADS = {
     "mode-edit",
     "mode-retire",
+    "mode-bring-back",
     "mode-send-back",
     "mode-release",
     "person-set",

@@ -255,6 +255,8 @@ class ClassFallback(models.Model):
     mode = models.ForeignKey(PrintMode, on_delete=models.PROTECT, related_name="lent_by")
 
     class Meta:
+        verbose_name = "loan of a class"
+        verbose_name_plural = "loans of classes"
         constraints = [
             models.UniqueConstraint(
                 fields=["media_class", "printer"], name="one_fallback_a_class_and_printer"

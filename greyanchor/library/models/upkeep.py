@@ -39,6 +39,7 @@ class Readied(models.Model):
 
     class Meta:
         ordering = ["-printed_at", "-pk"]
+        verbose_name = "readiness pattern"
         indexes = [models.Index(fields=["printer", "media", "task", "done_at"])]
 
     def __str__(self) -> str:
@@ -59,6 +60,8 @@ class SlotSent(models.Model):
 
     class Meta:
         ordering = ["number"]
+        verbose_name = "slot of a machine's memory"
+        verbose_name_plural = "slots of machines' memories"
         constraints = [models.UniqueConstraint(fields=["printer", "number"], name="slot_once_a_printer")]
 
     def __str__(self) -> str:
