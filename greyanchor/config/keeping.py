@@ -231,7 +231,7 @@ def _open_files() -> Iterator[tuple[str, bytes]]:
     from greyanchor.checks.models import Check, ToleranceRecord
     from greyanchor.library.keeping import history
     from greyanchor.library.kinds import KINDS
-    from greyanchor.library.models import Attachment, KeptText, PrintMode
+    from greyanchor.library.models import Attachment, KeptText, Noted, PrintMode
     from greyanchor.library.packing import MOST_MODES, Label, pack_modes
     from greyanchor.measuring.models import Chart, ReadingPass
     from greyanchor.profiles.models import AimRecord, Profile, SpotRecord
@@ -249,6 +249,11 @@ def _open_files() -> Iterator[tuple[str, bytes]]:
         yield f"library/{kind.key}.json", _json(rows)
         past = {str(r.pk): [{"version": e.version, "at": e.at.isoformat(), "who": e.who, "why": e.why} for e in history(r, 500)] for r in kind.model._default_manager.order_by("pk").iterator(200)}  # fmt: skip
         yield f"library/{kind.key}-history.json", _json(past)
+    yield "library/other-changes.csv", _csv(
+        ["at", "who", "record", "id", "what", "before", "after"],
+        ([n.at.isoformat(), n.who.username if n.who else "", n.content_type.model, n.object_id, n.what, n.before, n.after]
+         for n in Noted.objects.select_related("who", "content_type").order_by("pk").iterator(500)),
+    )  # fmt: skip
     for profile in Profile.objects.order_by("pk").iterator(20):
         yield f"profiles/{profile.pk:05d}.icc", bytes(profile.data)
         yield (

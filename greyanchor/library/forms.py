@@ -119,7 +119,8 @@ class PrinterForm(RecordForm):
     def values(self) -> dict[str, Any]:
         told = super().values()
         carriage = {n: self.cleaned_data.get(n) for n in ("swath", "fastest", "firing", "turn")}
-        return {**told, **{f"carriage.{n}": v for n, v in carriage.items()}}
+        inks = sorted(i.pk for i in self.cleaned_data["ink_sets"])
+        return {**told, **{f"carriage.{n}": v for n, v in carriage.items()}, "ink_sets": inks or None}
 
 
 class InkForm(RecordForm):

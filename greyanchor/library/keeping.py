@@ -19,6 +19,8 @@ from greyanchor.core.throughput import Carriage
 from greyanchor.library.editions import keep_edition
 from greyanchor.library.kinds import Kind, kind_of
 from greyanchor.library.models import Attachment, MediaClass, MediaPreset, Printer, PrintMode
+from greyanchor.library.noting import note as note_change
+from greyanchor.library.noting import noted
 from greyanchor.profiles.roles import MAKE, RELEASE, NotAllowed, may, needs
 
 #: most bytes of a file beside a record, and most of them
@@ -101,14 +103,28 @@ def _version(record: Any, version: int) -> dict[str, Any]:
     return kind_of(record).flat(past)
 
 
-def _save(record: Any, user: AbstractBaseUser | None, why: str) -> None:
+def write(record: Any, user: AbstractBaseUser | None, why: str) -> Any:
+    """Test a record and save it with its links as one entry of its history; whoever calls has counted its version."""
     test(record)
-    record.version += 1
+    signed(record, user, why)
+    links = record.__dict__.pop("wanted_links", {})
     try:
         with transaction.atomic():
-            signed(record, user, why).save()
+            if links:
+                record.save_without_historical_record()
+                record.skip_history_when_saving = True
+                for name, pks in links.items():
+                    getattr(record, name).set(pks)
+                del record.skip_history_when_saving
+            record.save()
     except IntegrityError:
         raise BadInput(f"there is already one called {record}; choose another name") from None
+    return record
+
+
+def _save(record: Any, user: AbstractBaseUser | None, why: str) -> None:
+    record.version += 1
+    write(record, user, why)
     if isinstance(record, PrintMode) and record.state == PrintMode.State.RELEASED:
         keep_edition(record, [{"rule": "change", "ok": True, "text": why}], user)
 
@@ -130,6 +146,7 @@ def test(record: Any) -> None:
                 raise BadInput("a carriage has a swath, a fastest speed and a firing rate") from None
         if not record.resolutions or not record.passes:
             raise BadInput("a printer has at least one resolution and one number of passes")
+        _inks_stay(record)
     if isinstance(record, MediaClass):
         checked(record.handling)
     if isinstance(record, MediaPreset):
@@ -140,6 +157,18 @@ def test(record: Any) -> None:
             checked(record.handling, machine.ability_map)
     if isinstance(record, PrintMode):
         checked(record.handling, record.printer.ability_map)
+
+
+def _inks_stay(printer: Printer) -> None:
+    """Refuse to take inks from a printer whose modes print with them."""
+    wanted = getattr(printer, "wanted_links", {}).get("ink_sets")
+    if wanted is None or printer.pk is None:
+        return
+    for gone in printer.ink_sets.exclude(pk__in=wanted):
+        if printer.modes.filter(ink_set=gone).exclude(state=PrintMode.State.RETIRED).exists():
+            raise BadInput(
+                f"{printer.name} has print modes with {gone.name}; retire them before it runs other inks"
+            )
 
 
 def _not_checked(record: Any) -> set[str]:
@@ -153,13 +182,7 @@ def _not_checked(record: Any) -> set[str]:
 @transaction.atomic
 def create(record: Any, user: AbstractBaseUser, why: str) -> Any:
     """Keep a new record."""
-    test(record)
-    try:
-        with transaction.atomic():
-            signed(record, user, why).save()
-    except IntegrityError:
-        raise BadInput(f"there is already one called {record}; choose another name") from None
-    return record
+    return write(record, user, why)
 
 
 def held_by(record: models.Model) -> list[str]:
@@ -253,6 +276,12 @@ def go_back(kind: Kind, pk: int, entry: int, based_on: int, user: AbstractBaseUs
         if "." in field:
             continue
         found = kind.model._meta.get_field(field)
+        if field in kind.links:
+            there: Any = found.related_model
+            if there._default_manager.filter(pk__in=value).count() < len(value):
+                raise BadInput(
+                    f"that version has {kind.label(field).lower()} that are gone; it cannot be had again"
+                )
         if isinstance(found, models.ForeignKey) and not found.related_model._default_manager.filter(pk=value).exists():  # type: ignore[union-attr]  # fmt: skip
             raise BadInput(
                 f"that version rests on a {found.verbose_name} that is gone; it cannot be had again"
@@ -273,7 +302,9 @@ def files_of(record: models.Model) -> Any:
 
 @needs(MAKE)
 @transaction.atomic
-def attach(record: models.Model, name: str, data: bytes, note: str, user: AbstractBaseUser) -> Attachment:
+def attach(
+    record: models.Model, name: str, data: bytes, note: str, user: AbstractBaseUser | None
+) -> Attachment:
     """Keep a file beside a record; `BadInput` for empty ones, large ones, and too many."""
     if not data:
         raise BadInput("the file is empty", name)
@@ -283,23 +314,40 @@ def attach(record: models.Model, name: str, data: bytes, note: str, user: Abstra
         raise BadInput(f"{record} has {MOST_FILES} files already; take one away first")
     plain = name.replace("\\", "/").rpartition("/")[2].strip() or "file"
     kind = next((k for sign, k in _SIGNS if data.startswith(sign)), "application/octet-stream")
+    note_change(record, "File", "", plain[:160], user)
     return Attachment.objects.create(
         owner=record, name=plain[:160], kind=kind, note=note[:200], sha256=sha256_of(data), size=len(data), data=data, added_by=user
     )  # fmt: skip
 
 
 @needs(MAKE)
+@transaction.atomic
 def detach(pk: int, user: AbstractBaseUser) -> Attachment:
     """Take a file away from its record."""
     found = Attachment.objects.get(pk=pk)
+    note_change(found.owner, "File", found.name, "", user)
     Attachment.objects.filter(pk=pk).delete()
     return found
 
 
 @needs(MAKE)
-def set_notes(record: Any, notes: str, user: AbstractBaseUser) -> None:
-    """Notes on what is kept by its content: curves and limits, whose own values never change."""
+@transaction.atomic
+def set_notes(record: Any, notes: str, based_on: str, user: AbstractBaseUser) -> None:
+    """Notes on what is kept by its content: curves and limits, whose own values never change.
+
+    `based_on` are the notes (`digest_of` them) that were read before; raises `Outdated` when they are others now.
+    """
     if len(notes) > 10000:
         raise BadInput(f"notes have {len(notes)} letters; 10000 are kept")
-    record.notes = notes
-    record.save(update_fields=["notes"])
+    found = type(record)._default_manager.select_for_update().get(pk=record.pk)
+    if digest_of(found.notes) != based_on and found.notes != notes:
+        last = noted(found).filter(what="Notes").first()
+        raise Outdated(f"{named(last.who if last else None)} saved other notes on {found} meanwhile")
+    note_change(found, "Notes", found.notes, notes, user)
+    found.notes = notes
+    found.save(update_fields=["notes"])
+
+
+def digest_of(notes: str) -> str:
+    """What tells notes from other notes."""
+    return sha256_of(notes.encode())[:16]

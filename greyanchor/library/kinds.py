@@ -19,18 +19,20 @@ _LABELS = {
     "last_verdict": "Last verdict",
     "total_ink": "Total ink",
     "dry_minutes": "Dry-down, minutes",
+    "ink_sets": "Runs",
 }
 
 
 @dataclass(frozen=True)
 class Kind:
-    """One kind: its model, the plain fields people change, and fields that hold a value for each of many keys."""
+    """One kind: its model, the plain fields people change, fields that hold a value for each of many keys, and links to many records."""
 
     key: str
     title: str
     model: type[models.Model]
     fields: tuple[str, ...]
     spread: tuple[str, ...] = ()
+    links: tuple[str, ...] = ()
     address: str = ""
     role: Role = MAKE
     lead: str = ""
@@ -70,6 +72,8 @@ class Kind:
                 return ", ".join(f"{k} {v:g}" for k, v in value.items())
             return SETTINGS[key].told(value) if key in SETTINGS and name == "handling" else str(value)
         described = self.model._meta.get_field(name)
+        if name in self.links:
+            return ", ".join(map(str, described.related_model._default_manager.filter(pk__in=value)))  # type: ignore[union-attr]
         if isinstance(described, models.ForeignKey):
             found = described.related_model._default_manager.filter(pk=value).first()  # type: ignore[union-attr]
             return str(found or f"{value}, which is gone")
@@ -91,10 +95,23 @@ class Kind:
                 out[name] = value
         for name in self.spread:
             out.update({f"{name}.{key}": value for key, value in (getattr(record, name) or {}).items()})
+        for name in self.links:
+            if pks := self._linked(record, name):
+                out[name] = pks
         return out
 
+    def _linked(self, record: Any, name: str) -> list[int]:
+        """Primary keys of the records a record, or an entry of its history, is linked to."""
+        if isinstance(record, self.model):
+            return sorted(getattr(record, name).values_list("pk", flat=True)) if record.pk else []
+        there: Any = self.model._meta.get_field(name)
+        return sorted(getattr(record, name).values_list(f"{there.m2m_reverse_field_name()}_id", flat=True))
+
     def put(self, record: Any, values: Mapping[str, Any]) -> None:
-        """Set the fields of a record from flat values; a field that is missing becomes empty."""
+        """Set the fields of a record from flat values; a field that is missing becomes empty.
+
+        Links can only be written beside the record: they wait in `wanted_links` for whoever saves it.
+        """
         for name in self.fields:
             field = self.model._meta.get_field(name)
             empty = None if field.null else "" if isinstance(field, models.CharField | models.TextField) else field.get_default()  # type: ignore[union-attr]  # fmt: skip
@@ -104,6 +121,7 @@ class Kind:
             setattr(
                 record, name, {k.removeprefix(start): v for k, v in values.items() if k.startswith(start)}
             )
+        record.wanted_links = {name: values.get(name) or [] for name in self.links}
 
 
 _MODE_VALUES = (
@@ -114,11 +132,11 @@ KINDS: dict[str, Kind] = {
     k.key: k
     for k in (
         Kind("media", "media", Media, ("name", "media_class", "maker", "weight", "thickness", "width_mm", "brightener", "travels_backwards", "unreadable", "dry_minutes", "notes"), address="media", lead="What is printed on. A media without a print mode is where a build begins."),
-        Kind("media-classes", "media class", MediaClass, ("name", "family", "notes"), ("handling", "reasons"), "media-class", lead="A class lends handling settings, and limits, curves and a profile, to media that have none of their own."),
-        Kind("presets", "preset", MediaPreset, ("name", "media", "printer_model", "notes"), ("handling",), "preset", lead="Handling settings for one media on one model of printer. A mode begins with them and may hold some of its own."),
-        Kind("printers", "printer", Printer, ("name", "model", "site", "serial", "width_mm", "resolutions", "passes", "driven_as", "slots", "notes"), ("abilities", "carriage"), "printer", lead="Every machine of every site."),
+        Kind("media-classes", "media class", MediaClass, ("name", "family", "notes"), ("handling", "reasons"), address="media-class", lead="A class lends handling settings, and limits, curves and a profile, to media that have none of their own."),
+        Kind("presets", "preset", MediaPreset, ("name", "media", "printer_model", "notes"), ("handling",), address="preset", lead="Handling settings for one media on one model of printer. A mode begins with them and may hold some of its own."),
+        Kind("printers", "printer", Printer, ("name", "model", "site", "serial", "width_mm", "resolutions", "passes", "driven_as", "slots", "notes"), ("abilities", "carriage"), ("ink_sets",), "printer", lead="Every machine of every site."),
         Kind("ink-sets", "ink set", InkSet, ("name", "kind", "channels", "light", "notes"), address="ink-set", lead="The inks that printers run, by channel."),
-        Kind("modes", "print mode", PrintMode, ("name", "note", *_MODE_VALUES), ("handling",), "mode", RELEASE),
+        Kind("modes", "print mode", PrintMode, ("name", "note", *_MODE_VALUES), ("handling",), address="mode", role=RELEASE),
     )
 }  # fmt: skip
 

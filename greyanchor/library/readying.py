@@ -26,6 +26,7 @@ from greyanchor.core.readiness import (
 from greyanchor.core.simulation.machine import NOZZLES, Mechanics
 from greyanchor.drawing.patterns import nozzle_pattern, step_pattern
 from greyanchor.library.models import Media, Printer, Readied
+from greyanchor.library.noting import note
 from greyanchor.library.settings_held import layers_of, resolve
 from greyanchor.profiles.roles import USE, needs
 
@@ -106,6 +107,7 @@ def load_media(printer_pk: int, media: Media, user: AbstractBaseUser) -> Printer
         )
     if printer.loaded_media_id == media.pk:
         raise BadInput(f"{media.name} is in {printer.name} already")
+    note(printer, "Media in it", printer.loaded_media, media, user)
     printer.loaded_media, printer.loaded_at = media, timezone.now()
     printer.save_without_historical_record(update_fields=["loaded_media", "loaded_at"])  # type: ignore[attr-defined]
     return printer

@@ -24,6 +24,7 @@ from greyanchor.library.models import (
     ShopRules,
     Site,
 )
+from greyanchor.library.noting import note
 from greyanchor.profiles.roles import MAKE, RELEASE, USE, Role, may, needs, role_of, set_role
 
 State = PrintMode.State
@@ -130,14 +131,20 @@ def bring_back(pk: int, based_on: int, user: AbstractBaseUser, why: str) -> Prin
 @transaction.atomic
 def set_fallback(media_class: MediaClass, printer: Printer, mode: PrintMode | None, user: AbstractBaseUser | None = None) -> None:  # fmt: skip
     """Name the mode that a media class lends on a printer, or none."""
+    lent = (
+        ClassFallback.objects.filter(media_class=media_class, printer=printer).select_related("mode").first()
+    )
+    before = lent.mode.name if lent else ""
     if mode is None:
         ClassFallback.objects.filter(media_class=media_class, printer=printer).delete()
+        note(media_class, f"Lent on {printer.name}", before, "", user)
         return
     if mode.printer_id != printer.pk:
         raise BadInput(f"{mode.name} is a mode of another printer than {printer.name}")
     if mode.state != State.RELEASED:
         raise BadInput(f"{mode.name} is {mode.get_state_display()}; only a released mode is lent")
     ClassFallback.objects.update_or_create(media_class=media_class, printer=printer, defaults={"mode": mode})
+    note(media_class, f"Lent on {printer.name}", before, mode.name, user)
 
 
 @needs(MAKE)
@@ -153,19 +160,6 @@ def set_standin(printer: Printer, drift: dict[str, float], paper: list[float]) -
         found.standin = {**found.standin, "drift": drift, "paper": paper}
         found.save_without_historical_record(update_fields=["standin"])  # type: ignore[attr-defined]
     printer.standin = found.standin
-
-
-@needs(MAKE)
-@transaction.atomic
-def set_ink_sets(printer: Printer, ink_sets: Any, user: AbstractBaseUser) -> None:
-    """Say which inks a printer runs; an ink set with modes on it stays."""
-    wanted = set(ink_sets)
-    for found in printer.ink_sets.all():
-        if found not in wanted and printer.modes.filter(ink_set=found).exists():
-            raise BadInput(
-                f"{printer.name} has print modes with {found.name}; retire them before it runs other inks"
-            )
-    printer.ink_sets.set(wanted)
 
 
 @needs(USE)
@@ -194,6 +188,10 @@ def site_of(user: Any) -> Site | None:
     return found.site if found else None
 
 
+def _plain(value: Any) -> str:
+    return {True: "yes", False: "no"}[value] if isinstance(value, bool) else f"{value:g}"
+
+
 @needs(RELEASE)
 @transaction.atomic
 def set_rules(based_on: int, values: dict[str, Any], user: AbstractBaseUser) -> ShopRules:
@@ -202,6 +200,8 @@ def set_rules(based_on: int, values: dict[str, Any], user: AbstractBaseUser) -> 
     if rules.version != based_on:
         raise Outdated("the rules were changed by somebody else; look at them again")
     for name, value in values.items():
+        label = str(ShopRules._meta.get_field(name).verbose_name).capitalize()  # type: ignore[union-attr]
+        note(rules, label, _plain(getattr(rules, name)), _plain(value), user)
         setattr(rules, name, value)
     test(rules)
     rules.version += 1
@@ -223,6 +223,8 @@ def set_person(person: User, role: str, site: Site | None, user: AbstractBaseUse
         ]
         if not others:
             raise BadInput(f"{named(person)} is the last lead; make somebody else one first")
+    note(person, f"Role of {named(person)}", role_of(person).word, wanted.word, user)
+    note(person, f"Site of {named(person)}", site_of(person), site, user)
     set_role(person, wanted)
     Membership.objects.update_or_create(user=person, defaults={"site": site})
 
@@ -247,33 +249,41 @@ def add_person(username: str, first: str, last: str, password: str, role: str, s
         raise BadInput(" ".join(error.messages).rstrip(".")) from None
     made.set_password(password)
     made.save()
+    note(made, "Account", "", made.username, user)
     set_person(made, role, site, user)
     return made
 
 
 @needs(RELEASE)
+@transaction.atomic
 def add_site(name: str, user: AbstractBaseUser) -> Site:
     """Make a print room."""
     name = name.strip()
     if not name or len(name) > 80 or Site.objects.filter(name__iexact=name).exists():
         raise BadInput(f"there is a site called {name} already" if name else "a site has a name")
-    return Site.objects.create(name=name)
+    made = Site.objects.create(name=name)
+    note(made, "Site", "", made.name, user)
+    return made
 
 
 @needs(USE)
+@transaction.atomic
 def make_key(user: Any, name: str) -> str:
     """Make a key that a program signs in with in a person's name; it is told once."""
     if not name.strip():
         raise BadInput("say which program the key is for")
     key = f"ga_{secrets.token_urlsafe(32)}"
     ProgramKey.objects.create(user=user, name=name.strip()[:80], digest=ProgramKey.digest_of(key))
+    note(user, f"Key of {named(user)}", "", name.strip()[:80], user)
     return key
 
 
 @needs(USE)
+@transaction.atomic
 def end_key(pk: int, user: Any) -> None:
     """End a key: one's own, or anybody's for a lead."""
     found = ProgramKey.objects.filter(pk=pk).first()
     if found is None or (found.user_id != user.pk and not may(user, RELEASE)):
         raise BadInput("there is no such key of yours")
+    note(found.user, f"Key of {named(found.user)}", found.name, "", user)
     found.delete()

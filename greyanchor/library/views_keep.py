@@ -24,7 +24,7 @@ from greyanchor.library.models import (
     Printer,
     PrintMode,
 )
-from greyanchor.library.services import set_ink_sets
+from greyanchor.library.noting import noted
 from greyanchor.library.settings_held import in_force, preset_in_force
 from greyanchor.profiles.roles import MAKE, RELEASE, NotAllowed, may
 from greyanchor.profiles.services import content_of
@@ -69,7 +69,7 @@ def edit_page(request: HttpRequest, kind: Kind, record: Any, context: dict[str, 
     context |= {
         "kind": kind, "record": record, "form": form, "handling": handling, "abilities": abilities, "files": keeping.files_of(record),
         "entries": keeping.history(record, 12), "may_change": _may_change(request, kind, record),
-        "holding": keeping.held_by(record) if kind.key != "modes" else [],
+        "holding": keeping.held_by(record) if kind.key != "modes" else [], "noted": noted(record)[:12],
     }  # fmt: skip
     return render(request, "library/record_page.html", context, status=status)
 
@@ -108,24 +108,27 @@ def _save(
             values |= abilities.values()
         except ValueError:
             raise BadInput("a range is written in numbers") from None
-    for field, side in _taken(request.POST).items():
+    for field, side in _taken(kind, request.POST).items():
         if side == "theirs":
             now = kind.flat(record)
             values[field] = now.get(field)
     made = keeping.edit(
         kind, record.pk, form.cleaned_data["version"], values, request.user, form.cleaned_data["why"]
     )
-    if isinstance(made, Printer):
-        set_ink_sets(made, form.cleaned_data["ink_sets"], request.user)
     messages.success(
         request, f"{made} saved." if made.version != form.cleaned_data["version"] else "Nothing was changed."
     )
     return redirect(kind.address, pk=record.pk)
 
 
-def _taken(posted: QueryDict) -> dict[str, str]:
-    """Which side was chosen for each field on a merge page."""
-    return {k.removeprefix("take:"): v for k, v in posted.items() if k.startswith("take:")}  # type: ignore[misc]
+def _taken(kind: Kind, posted: QueryDict) -> dict[str, str]:
+    """Which side was chosen for each field on a merge page; `BadInput` where both changed one and nobody decided."""
+    taken = {k.removeprefix("take:"): v for k, v in posted.items() if k.startswith("take:")}
+    if open_ := [kind.label(f) for f in posted.getlist("clash") if f not in taken]:
+        raise BadInput(
+            f"both of you changed {', '.join(open_)}; decide which of the two stands, then save again"
+        )
+    return taken  # type: ignore[return-value]
 
 
 def _merge_page(request: HttpRequest, kind: Kind, crossed: keeping.Crossed) -> HttpResponse:
@@ -156,11 +159,9 @@ def _merge_page(request: HttpRequest, kind: Kind, crossed: keeping.Crossed) -> H
             "label": kind.label(row["field"]),
             **{f"{s}_told": kind.told(row["field"], row[s]) for s in ("base", "theirs", "mine")},
         }
-    kept = [
-        (k, v)
-        for k, values in request.POST.lists()
-        for v in values
-        if k not in ("version", "csrfmiddlewaretoken") and not k.startswith("take:")
+    asked = {"version", "clash", "csrfmiddlewaretoken", *(f"take:{row['field']}" for row in rows)}
+    kept = [  # with what was chosen on a merge page before this one, where nobody changed that field since
+        (k, v) for k, values in request.POST.lists() for v in values if k not in asked
     ]  # type: ignore[union-attr]
     last = record.history.select_related("history_user").first()
     context = {
@@ -196,8 +197,6 @@ def record_new(request: HttpRequest, kind_key: str) -> HttpResponse:
         except BadInput as error:
             form.add_error(None, error.sentence)
         else:
-            if isinstance(record, Printer):
-                set_ink_sets(record, form.cleaned_data["ink_sets"], request.user)
             messages.success(request, f"{record} is in the library.")
             return redirect(kind.address, pk=record.pk)
     status = 422 if request.method == "POST" else 200
@@ -330,7 +329,12 @@ def notes_save(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse:
     owner = _owner(kind_key, pk)
     if not isinstance(owner, KeptText | LimitSet):
         raise BadInput("notes of this record are changed with its facts")
-    keeping.set_notes(owner, request.POST.get("notes", "").strip(), request.user)
+    typed = request.POST.get("notes", "").replace("\r\n", "\n").strip()
+    try:
+        keeping.set_notes(owner, typed, request.POST.get("was", ""), request.user)
+    except keeping.Outdated as error:
+        owner.refresh_from_db()
+        return _content_page(request, kind_key, owner, {"typed": typed, "crossed": error.sentence}, 409)
     messages.success(request, "Notes saved.")
     return redirect(address_of(owner), pk=pk)
 
@@ -345,12 +349,15 @@ def content_list(request: HttpRequest, kind_key: str) -> HttpResponse:
 @require_GET
 def content_page(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse:
     """One set of curves, or of limits."""
-    owner = _owner(kind_key, pk)
+    return _content_page(request, kind_key, _owner(kind_key, pk))
+
+
+def _content_page(
+    request: HttpRequest, kind_key: str, owner: Any, more: dict[str, Any] | None = None, status: int = 200
+) -> HttpResponse:
+    """The page of curves or limits; `more` are notes that met others on their way in."""
     context = {
-        "kind_key": kind_key,
-        "record": owner,
-        "files": keeping.files_of(owner),
-        "may_change": may(request.user, MAKE),
-        **used.content_page(owner),
-    }
-    return render(request, "library/content_page.html", context)
+        "kind_key": kind_key, "record": owner, "files": keeping.files_of(owner), "may_change": may(request.user, MAKE),
+        "noted": noted(owner)[:12], "was": keeping.digest_of(owner.notes), **used.content_page(owner), **(more or {}),
+    }  # fmt: skip
+    return render(request, "library/content_page.html", context, status=status)

@@ -12,6 +12,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.library import services
 from greyanchor.library.forms import PersonForm, RulesForm
 from greyanchor.library.models import ProgramKey, ShopRules, Site
+from greyanchor.library.noting import noted
 from greyanchor.profiles.roles import RELEASE, Role, may, role_of
 
 
@@ -40,6 +41,7 @@ def _context(request: HttpRequest, form: RulesForm) -> dict[str, object]:
     return {
         "form": form, "people": people, "roles": [r.word for r in Role], "sites": Site.objects.all(), "person": PersonForm(),
         "keys": ProgramKey.objects.filter(user=request.user), "may_release": may(request.user, RELEASE), "new_key": request.session.pop("new_key", ""),
+        "noted": noted(ShopRules, User, Site)[:20],
     }  # fmt: skip
 
 

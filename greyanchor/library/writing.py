@@ -13,7 +13,7 @@ from greyanchor.core.environment import PrintEnvironment
 from greyanchor.core.packs import Archive, Pack
 from greyanchor.library import planning
 from greyanchor.library.editions import keep_edition
-from greyanchor.library.keeping import signed, test
+from greyanchor.library.keeping import write
 from greyanchor.library.models import (
     InkSet,
     Installed,
@@ -102,12 +102,19 @@ class PackWriter:
             self._keep(found)
         for mode in self.wanted:
             if mode["ink_set"] == told["name"]:
-                self.printers[mode["printer"]].ink_sets.add(found)
+                self._run(self.printers[mode["printer"]], found)
         return found
 
+    def _run(self, printer: Printer, ink_set: InkSet) -> None:
+        """Say that a printer runs an ink set, where nobody did yet."""
+        pks = list(printer.ink_sets.values_list("pk", flat=True))
+        if ink_set.pk not in pks:
+            printer.wanted_links = {"ink_sets": [*pks, ink_set.pk]}  # type: ignore[attr-defined]
+            printer.version += 1
+            self._keep(printer)
+
     def _keep(self, record: Any) -> None:
-        test(record)
-        signed(record, self.user, self.why).save()
+        write(record, self.user, self.why)
 
     def _class(self, told: dict[str, Any]) -> MediaClass:
         ours = self.choices["media_classes"].get(told["name"])
@@ -185,8 +192,7 @@ class PackWriter:
         self._fill(mode, told)
         if update:
             mode.version += 1
-        test(mode)
-        signed(mode, self.user, self.why).save()
+        self._keep(mode)
         self.taken[mode.name.casefold()] = mode.pk
         self.counts["updated" if update else "created"] += 1
         if mode.state == PrintMode.State.RELEASED:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import io
 import json
+import re
 import zipfile
+from typing import Any
 
 import pytest
 from django.contrib.auth.models import User
@@ -15,7 +17,7 @@ from greyanchor.bench.releasing import evidence
 from greyanchor.bench.releasing import release as release_outside
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
-from greyanchor.library import keeping, services
+from greyanchor.library import keeping, readying, services
 from greyanchor.library.holding import set_value, start_class
 from greyanchor.library.kinds import KINDS
 from greyanchor.library.models import (
@@ -28,6 +30,7 @@ from greyanchor.library.models import (
     PrintMode,
     ShopRules,
 )
+from greyanchor.library.noting import noted
 from greyanchor.library.settings_held import in_force, moved_since_built, start_values
 from greyanchor.profiles.roles import NotAllowed, Role
 from tests.web.library_kit import machine, mode, paper, person, preset
@@ -205,6 +208,58 @@ def test_a_third_save_in_between_is_met_as_well(client: Client, kept: MediaPrese
     assert kept.notes == "two"
 
 
+def _sent_again(answer: Any, **chosen: str) -> dict[str, Any]:
+    """What a browser sends from a merge page: every hidden field, what is chosen already, and `chosen`."""
+    page = answer.content.decode()
+    form = page[page.index('class="panel"') :]
+    hidden = re.findall(r'type="hidden" name="([^"]+)" value="([^"]*)"', form)
+    ticked = re.findall(r'type="radio" name="([^"]+)" value="([^"]+)" required checked', form)
+    return {**dict(hidden), **dict(ticked), **{f"take:{k.replace('__', '.')}": v for k, v in chosen.items()}}
+
+
+def test_what_was_chosen_on_one_merge_page_stands_on_the_next(client: Client, kept: MediaPreset) -> None:
+    other = person("tobias", Role.TECHNICIAN)
+    keeping.edit(KINDS["presets"], kept.pk, 1, {"handling.vacuum": 75.0, "notes": "firm"}, other, "it lifted")
+    mine = {**FORM, "name": kept.name, "notes": "soft", "handling.vacuum": "60", "handling.heat_on": "44"}
+    first = client.post(f"/presets/{kept.pk}/", mine)
+    undecided = client.post(f"/presets/{kept.pk}/", _sent_again(first))
+    assert undecided.status_code == 422 and "oth of you changed Notes" in undecided.content.decode()
+    keeping.edit(KINDS["presets"], kept.pk, 2, {"handling.feed": 0.1}, other, "light lines")
+    second = client.post(f"/presets/{kept.pk}/", _sent_again(first, notes="mine"))
+    assert second.status_code == 409 and [r["field"] for r in second.context["rows"]] == [
+        "handling.feed", "notes", "handling.heat_on"
+    ]  # fmt: skip
+    assert client.post(f"/presets/{kept.pk}/", _sent_again(second)).status_code == 302
+    kept.refresh_from_db()
+    assert kept.handling == {"vacuum": 75.0, "heat_on": 44.0, "feed": 0.1} and kept.notes == "soft"
+
+
+def test_the_inks_a_printer_runs_are_part_of_its_versions(
+    client: Client, printer: Printer, user: User
+) -> None:
+    tarn = printer.ink_sets.get()
+    light = InkSet.objects.create(name="Tarn light", channels=list("CMYK"), light={"LC": "C"}, kind="aqueous")
+    keeping.edit(KINDS["printers"], printer.pk, 1, {"notes": "new belt"}, user, "serviced")
+    kind, sent = KINDS["printers"], {"ink_sets": [tarn.pk, light.pk]}
+    keeping.edit(kind, printer.pk, 2, sent, user, "light inks fitted")
+    printer.refresh_from_db()
+    assert printer.version == 3 and set(printer.ink_sets.all()) == {tarn, light}
+    newest, before = keeping.history(printer)[:2]
+    assert newest.what == [("Runs", "Tarn pigment", "Tarn light, Tarn pigment")] and before.version == 2
+    with pytest.raises(keeping.Crossed) as crossed:
+        keeping.edit(kind, printer.pk, 2, {"ink_sets": [tarn.pk], "notes": "belt and blade"}, user, "again")
+    assert crossed.value.merge.theirs == ("ink_sets",) and crossed.value.merge.mine == ("notes",)
+    keeping.go_back(kind, printer.pk, before.pk, 3, user, "taken out again")
+    assert list(printer.ink_sets.all()) == [tarn] and Printer.history.count() == 4 + 1
+    mode("Deck charts", printer, paper())
+    with pytest.raises(BadInput, match="has print modes with Tarn pigment"):
+        keeping.edit(kind, printer.pk, 4, {"ink_sets": [light.pk]}, user, "swapped")
+    light.delete()
+    with pytest.raises(BadInput, match="runs that are gone"):
+        keeping.go_back(kind, printer.pk, newest.pk, 4, user, "back")
+    assert list(printer.ink_sets.all()) == [tarn]
+
+
 def test_a_version_that_never_was_is_refused(client: Client, kept: MediaPreset) -> None:
     answer = client.post(f"/presets/{kept.pk}/", {**FORM, "version": 9, "name": kept.name})
     assert answer.status_code == 422 and "not in its history" in answer.content.decode()
@@ -299,13 +354,54 @@ def test_curves_and_limits_are_objects_with_used_by_notes_and_files(
         assert client.get(f"/{kind}/").status_code == 200
         page = client.get(f"/{kind}/{pk}/").content.decode()
         assert "One" in page and "Two" in page
-        client.post(f"/{kind}/{pk}/notes/", {"notes": "<b>found</b> by eye"})
+        empty = keeping.digest_of("")
+        client.post(f"/{kind}/{pk}/notes/", {"notes": "<b>found</b> by eye", "was": empty})
+        crossed = client.post(f"/{kind}/{pk}/notes/", {"notes": "my own words", "was": empty})
+        told = crossed.content.decode()
+        assert crossed.status_code == 409 and "Mara Voss saved other notes" in told
+        assert "&lt;b&gt;found&lt;/b&gt; by eye</blockquote>" in told and ">my own words</textarea>" in told
         client.post(
             f"/{kind}/{pk}/files/", {"file": SimpleUploadedFile("sheet.pdf", b"%PDF-1.4 x"), "note": "scan"}
         )
         page = client.get(f"/{kind}/{pk}/").content.decode()
         assert "&lt;b&gt;found" in page and "sheet.pdf" in page
     assert KeptText.objects.count() == LimitSet.objects.count() == 1
+
+
+def test_what_has_no_versions_is_written_down_all_the_same(
+    client: Client, printer: Printer, media: Media, kept: MediaPreset, user: User
+) -> None:
+    lent, other = mode("Deck charts", printer, media), mode("Sea maps", printer, media)
+    group = media.media_class
+    for one in (lent, other, None):
+        services.set_fallback(group, printer, one, user)
+    file = keeping.attach(kept, "sheet.pdf", b"%PDF-1.4", "", user)
+    keeping.detach(file.pk, user)
+    readying.load_media(printer.pk, media, user)
+    told = [(n.what, n.before, n.after, n.who) for n in noted(group, kept, printer)]
+    assert told == [
+        ("Media in it", "", "Kelp Synthetic 190", user), ("File", "sheet.pdf", "", user), ("File", "", "sheet.pdf", user),
+        ("Lent on Petrel 44", "Sea maps", "", user), ("Lent on Petrel 44", "Deck charts", "Sea maps", user), ("Lent on Petrel 44", "", "Deck charts", user),
+    ]  # fmt: skip
+    page = client.get(f"/media-classes/{group.pk}/").content.decode()
+    assert (
+        "Lent on Petrel 44: Deck charts to Sea maps" in page
+        and "Lent on Petrel 44: Sea maps taken away" in page
+    )
+    made = services.add_person("olga", "Olga", "Stern", "a long password", "operator", None, user)
+    services.set_person(made, "operator", printer.site, user)
+    services.set_rules(ShopRules.current().version, {"check_days": 14, "double_reading": False}, user)
+    services.make_key(user, "front desk")
+    services.end_key(user.program_keys.get().pk, user)
+    page = client.get("/shop/").content.decode()
+    for words in (
+        "Account: olga",
+        "Site of Olga Stern: Quay Street",
+        "30 to 14",
+        "Charts are read twice: yes to no",
+        "front desk taken away",
+    ):
+        assert words in page, words
 
 
 def test_files_are_kept_beside_records_and_never_run_in_a_browser(

@@ -23,6 +23,10 @@ media = old("library", "Media").objects.create(name="m", media_class=old("librar
 ink = old("library", "InkSet").objects.create(name="i", channels=list("CMYK"))
 mode = old("library", "PrintMode").objects.create(name="mode", printer=printer, ink_set=ink, media=media, environment_hash="h",
     environment={"heat": 41.0, "vacuum": 55.0}, limits={"C": 80.0}, total_ink=280.0, curves="channel,input,output", state="released")
+printer.ink_sets.add(ink)
+old("library", "HistoricalPrintMode").objects.create(id=mode.pk, name="mode", printer=printer, ink_set=ink, media=media, environment_hash="h",
+    limits={"C": 70.0}, version=1, history_date="2026-01-01T00:00Z", history_type="+", created_at="2026-01-01T00:00Z",
+    changed_at="2026-01-01T00:00Z")
 aim = old("profiles", "AimRecord").objects.create(name="a", source="s", data=b"x")
 for k in range(3):
     old("checks", "Check").objects.create(mode=mode, aim=aim, tolerances="iso12647-7:2016", verdict="pass", summary="s", readings="r",
@@ -51,6 +55,17 @@ assert mode.limit_set.limits == {"C": 80.0} and mode.curves == "channel,input,ou
 assert mode.preset.name == "m on p" and mode.preset.handling == {"heat_on": 38.0, "vacuum": 55.0} and mode.handling == {"heat_on": 41.0}
 edition = mode.editions.get()
 assert edition.number == 1 and edition.content["limits"] == {"C": 80.0} and edition.curve_set == mode.curve_set
+from greyanchor.library import keeping
+from greyanchor.library.kinds import KINDS
+from greyanchor.library.models import InkSet, Printer
+printer, inks = Printer.objects.get(), InkSet.objects.get()
+keeping.edit(KINDS["printers"], printer.pk, 1, {"notes": "x", "serial": "1", "driven_as": "channels", "resolutions": [600], "passes": [8]}, None, "x")
+entries = keeping.history(printer)
+assert [e.why for e in entries] == ["x", "as it stood when histories began"] and "Runs" not in [w[0] for w in entries[0].what]
+assert KINDS["printers"].flat(Printer.history.earliest())["ink_sets"] == [inks.pk]
+keeping.go_back(KINDS["modes"], mode.pk, mode.history.last().history_id, 1, None, "x")
+mode.refresh_from_db()
+assert mode.curves == "channel,input,output" and mode.limit_set.limits == {"C": 70.0} and mode.preset.name == "m on p"
 assert role_of(User.objects.get()) == Role.LEAD and mode.media.media_class.family == "coated-paper"
 print("brought along")
 """

@@ -19,14 +19,36 @@ def forwards(apps, schema_editor):
             "heat_on": {"low": 15, "high": 90, "step": 1, "usual": 36},
         }
         printer.save(update_fields=["abilities"])
+    _modes(get)
+    leads, _ = apps.get_model("auth", "Group").objects.get_or_create(name="lead")
+    for user in apps.get_model("auth", "User").objects.filter(groups=None):
+        user.groups.add(leads)  # whoever had an account could do everything until now
+
+
+def _modes(get):
     made_by = {}
     for row in get("HistoricalPrintMode").objects.order_by("history_date").values("id", "history_user_id"):
         made_by.setdefault(row["id"], row["history_user_id"])
     for mode in get("PrintMode").objects.select_related("printer", "media"):
         _mode(get, mode, made_by.get(mode.pk))
-    leads, _ = apps.get_model("auth", "Group").objects.get_or_create(name="lead")
-    for user in apps.get_model("auth", "User").objects.filter(groups=None):
-        user.groups.add(leads)  # whoever had an account could do everything until now
+        for past in get("HistoricalPrintMode").objects.filter(id=mode.pk).iterator(50):
+            _limits(get, past)  # so that a version from before can be had again; its curves were not kept then
+            past.preset_id, past.handling = mode.preset_id, mode.handling
+            if past.version == mode.version:
+                past.curve_set_id, past.calibrated_at = mode.curve_set_id, mode.calibrated_at
+            past.save()
+
+
+def _limits(get, mode):
+    """Limits of a mode, or of an entry of its history, as an object."""
+    if mode.limits:
+        total = None if mode.total_ink is None else round(mode.total_ink, 2)
+        told = [sorted((c, round(v, 2)) for c, v in mode.limits.items()), total]
+        made = get("LimitSet").objects.get_or_create(
+            sha256=hashlib.sha256(json.dumps(told).encode()).hexdigest(),
+            defaults={"limits": mode.limits, "total_ink": mode.total_ink},
+        )
+        mode.limit_set_id = made[0].pk
 
 
 def _mode(get, mode, made_by):
@@ -35,13 +57,7 @@ def _mode(get, mode, made_by):
         mode.curve_set, _ = get("KeptText").objects.get_or_create(
             sha256=digest, defaults={"kind": "curves", "text": mode.curves}
         )
-    if mode.limits:
-        total = None if mode.total_ink is None else round(mode.total_ink, 2)
-        told = [sorted((c, round(v, 2)) for c, v in mode.limits.items()), total]
-        mode.limit_set, _ = get("LimitSet").objects.get_or_create(
-            sha256=hashlib.sha256(json.dumps(told).encode()).hexdigest(),
-            defaults={"limits": mode.limits, "total_ink": mode.total_ink},
-        )
+    _limits(get, mode)
     media = mode.media
     mode.preset, _ = get("MediaPreset").objects.get_or_create(
         name=f"{media.name} on {mode.printer.model}"[:160],
@@ -64,7 +80,7 @@ def _mode(get, mode, made_by):
             "inherited": mode.inherited, "handling": mode.handling, "preset": mode.preset.name, "in_force": {},
         }
         get("Edition").objects.create(
-            mode=mode, number=1, mode_version=mode.version, content=content, curve_set=mode.curve_set, profile_id=mode.profile_id,
+            mode=mode, number=1, mode_version=mode.version, content=content, curve_set_id=mode.curve_set_id, profile_id=mode.profile_id,
             content_hash=hashlib.sha256(json.dumps(content, sort_keys=True).encode()).hexdigest(), note=mode.note,
             released_at=mode.released_at or mode.created_at, released_by_id=mode.released_by_id,
         )

@@ -2,6 +2,7 @@
 
 from greyanchor.library.models.exchange import Installed, Offer, PackImport, Shelf
 from greyanchor.library.models.modes import ClassFallback, Edition, KeptText, LimitSet, Pin, PrintMode
+from greyanchor.library.models.noted import Noted
 from greyanchor.library.models.places import Membership, ProgramKey, ShopRules, Site
 from greyanchor.library.models.things import Attachment, InkSet, Media, MediaClass, MediaPreset, Printer
 from greyanchor.library.models.upkeep import Readied, SlotSent
@@ -18,6 +19,7 @@ __all__ = [
     "MediaClass",
     "MediaPreset",
     "Membership",
+    "Noted",
     "Offer",
     "PackImport",
     "Pin",

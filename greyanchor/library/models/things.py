@@ -86,7 +86,7 @@ class Printer(Kept):
     )
     loaded_at = models.DateTimeField(null=True, blank=True)
     standin = models.JSONField(default=dict, blank=True)
-    history = HistoricalRecords(excluded_fields=["standin"])
+    history = HistoricalRecords(excluded_fields=["standin"], m2m_fields=[ink_sets])
 
     class Meta:
         ordering = ["name"]
