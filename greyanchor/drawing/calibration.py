@@ -237,4 +237,6 @@ def shape_plot(sets: Mapping[str, CurveSet]) -> str:
         for i, channel in enumerate(made.channels):
             label = f"{channel} {name}".strip()
             series.append(Series(label, 100 * steps, 100 * outputs[:, i], channel_colour(channel), style))
-    return line_plot(series, Axis("input, %", 0, 100), Axis("output, %", 0, 100), "Tone curves")
+    return line_plot(
+        series, Axis("input, %", 0, 100), Axis("output, %", 0, 100), "Tone curves", ends=len(sets) == 1
+    )

@@ -12,6 +12,8 @@ import numpy.typing as npt
 
 WIDTH, HEIGHT = 560, 320
 _LEFT, _RIGHT, _TOP, _BOTTOM = 52, 14, 12, 40
+#: height of a name at the end of a line
+_LABEL = 11.0
 
 
 @dataclass(frozen=True)
@@ -68,8 +70,12 @@ def line_plot(
     marks: Sequence[Mark] = (),
     width: int = WIDTH,
     height: int = HEIGHT,
+    ends: bool = False,
 ) -> str:
-    """An SVG line plot; `title` is what a screen reader says. Values stand in ``data-series`` for the pointer."""
+    """An SVG line plot; `title` is what a screen reader says. Values stand in ``data-series`` for the pointer.
+
+    With `ends` each line carries its name, a letter or two, where it ends on the right.
+    """
     inner_w, inner_h = width - _LEFT - _RIGHT, height - _TOP - _BOTTOM
 
     def px(value: npt.ArrayLike) -> np.ndarray:
@@ -118,8 +124,31 @@ def line_plot(
             continue
         path = "M" + "L".join(f"{a:.1f} {b:.1f}" for a, b in zip(xs, ys))
         parts.append(f'<path d="{path}" fill="none" stroke="{line.colour}" {_STYLES[line.style]}/>')
+    if ends:
+        lasts = [float(py(np.asarray(line.y, dtype=float)[-1])) for line in series]
+        for line, at in zip(series, _apart(lasts, _LABEL)):
+            parts.append(
+                f'<text x="{width - _RIGHT + 3}" y="{at + 4:.1f}" class="plot-end">{escape(line.name)}</text>'
+            )
     parts.append('<path class="plot-pointer" d=""/></svg>')
     return "".join(parts)
+
+
+def _apart(wanted: Sequence[float], gap: float) -> list[float]:
+    """Places near the `wanted` ones, in their order, none closer to the next than `gap`."""
+    order = np.argsort(wanted, kind="stable")
+    steps = np.arange(len(wanted)) * gap
+    free = np.asarray(wanted, dtype=float)[order] - steps
+    placed = np.empty(len(wanted))
+    # blocks that would overlap share their mean: the least-squares fit of a rising row (pool adjacent violators)
+    blocks: list[tuple[float, int]] = []
+    for value in free:
+        blocks.append((float(value), 1))
+        while len(blocks) > 1 and blocks[-2][0] > blocks[-1][0]:
+            (a, n), (b, m) = blocks[-2], blocks[-1]
+            blocks[-2:] = [((a * n + b * m) / (n + m), n + m)]
+    placed[order] = np.repeat([v for v, _ in blocks], [n for _, n in blocks]) + steps
+    return [float(v) for v in placed]
 
 
 def _payload(series: Sequence[Series]) -> str:

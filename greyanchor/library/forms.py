@@ -53,6 +53,10 @@ class RecordForm(forms.ModelForm):
     version = forms.IntegerField(widget=forms.HiddenInput)
     why = forms.CharField(label="Why", max_length=300, help_text="kept in the history")
 
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.order_fields([n for n in self.fields if n != "why"])  # the reason is asked last
+
     def values(self) -> dict[str, Any]:
         """Flat values by field, records by their primary key."""
         names = [n for n in self._meta.fields if n in self.cleaned_data]  # type: ignore[union-attr]

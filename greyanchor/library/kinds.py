@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
 from django.db import models
+from django.utils import timezone
 
 from greyanchor.core.errors import BadInput
 from greyanchor.core.handling import SETTINGS
@@ -21,6 +23,8 @@ _LABELS = {
     "dry_minutes": "Dry-down, minutes",
     "ink_sets": "Runs",
 }
+#: units of fields that are plain numbers
+_UNITS = {"total_ink": " %"}
 
 
 @dataclass(frozen=True)
@@ -65,7 +69,7 @@ class Kind:
     def told(self, field: str, value: Any) -> str:
         """A value of a flat field as a page shows it."""
         name, _, key = field.partition(".")
-        if value is None or value == "":
+        if value is None or value in ("", [], {}):
             return "–"
         if key:
             if isinstance(value, Mapping):
@@ -79,8 +83,15 @@ class Kind:
             return str(found or f"{value}, which is gone")
         if isinstance(value, bool):
             return "yes" if value else "no"
+        if isinstance(value, datetime):
+            return f"{timezone.localtime(value):%-d %b %Y %H:%M}"
+        if isinstance(value, float):
+            return f"{value:g}{_UNITS.get(name, '')}"
         if isinstance(value, dict):
-            return ", ".join(f"{k} {v:g}" if isinstance(v, float) else f"{k} {v}" for k, v in value.items())
+            return ", ".join(
+                f"{k.replace('_', ' ')} {v:g}" if isinstance(v, float) else f"{k.replace('_', ' ')} {v}"
+                for k, v in value.items()
+            )
         if isinstance(value, list):
             return ", ".join(map(str, value)) if not any(isinstance(v, dict) for v in value) else f"{len(value)} kept"  # fmt: skip
         choices = dict(described.flatchoices)  # type: ignore[union-attr]

@@ -24,6 +24,7 @@ urlpatterns = [
     path("modes/<int:pk>/editions/<int:number>/", views.edition_page, name="edition"),
     path("modes/<int:pk>/editions/<int:number>/pack.zip", views.edition_pack, name="edition-pack"),
     re_path(r"^modes/(?P<pk>\d+)/curves\.(?P<ending>csv|json)$", views.mode_curves, name="mode-curves"),
+    path("curves/<int:pk>/curves.csv", views_keep.curves_file, name="curves-file"),
     path("printers/", views_keep.record_list, {"kind_key": "printers"}, name="printers"),
     path("printers/<int:pk>/", views_keep.record_page, {"kind_key": "printers"}, name="printer"),
     path("printers/<int:pk>/stand-in/", views.printer_standin, name="printer-standin"),

@@ -347,6 +347,14 @@ def content_list(request: HttpRequest, kind_key: str) -> HttpResponse:
 
 
 @require_GET
+def curves_file(request: HttpRequest, pk: int) -> HttpResponse:
+    """Curves as they are kept, CSV."""
+    found = get_object_or_404(KeptText, pk=pk, kind=KeptText.Kind.CURVES)
+    headers = {"Content-Disposition": f'attachment; filename="curves-{found.sha256[:8]}.csv"'}
+    return HttpResponse(found.text, content_type="text/csv; charset=utf-8", headers=headers)
+
+
+@require_GET
 def content_page(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse:
     """One set of curves, or of limits."""
     return _content_page(request, kind_key, _owner(kind_key, pk))

@@ -149,7 +149,7 @@ def seed(say: Callable[[str], None]) -> None:
 def people_and_machines() -> dict[str, User]:
     """The people, machines and media of the demo, before any work."""
     users = _people()
-    demo_library.machines_and_media()
+    demo_library.machines_and_media(users["ines"])
     demo_library.memberships(users, {a.username: a.site for a in ACCOUNTS})
     return users
 

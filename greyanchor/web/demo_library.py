@@ -14,6 +14,7 @@ from django.contrib.auth.models import User
 from greyanchor.core.families import guess_family, starting_values
 from greyanchor.core.packs import Archive, dump_pack, write_archive
 from greyanchor.library import importing, readying, slots
+from greyanchor.library.keeping import create
 from greyanchor.library.models import (
     InkSet,
     Media,
@@ -100,77 +101,59 @@ _MACHINES: dict[str, tuple[dict[str, Range], dict[str, float]]] = {
 }
 
 
-def machines_and_media() -> None:
+def machines_and_media(by: User) -> None:
     """Sites, inks, printers with what they can do, media classes with starting values, media and presets."""
     quay, lantern = Site.objects.create(name="Quay Street"), Site.objects.create(name="Lantern Hill")
-    tarn = InkSet.objects.create(name="Tarn pigment", channels=list("CMYK"), kind="aqueous pigment")
-    basalt = InkSet.objects.create(
-        name="Basalt UV", channels=list("CMYK"), kind="UV-cured, process inks only"
-    )
-    seven = InkSet.objects.create(
-        name="Basalt UV seven", channels=list("CMYKOGV"), kind="UV-cured with orange, green and violet"
-    )
-    driven = InkSet.objects.create(
-        name="Tarn photo", channels=list("RGB"), kind="aqueous, separated by the printer's own driver"
-    )
-    petrel = Printer.objects.create(
-        name="Petrel 44",
-        model="Petrel 44",
-        site=quay,
-        serial="PT44-0117",
-        width_mm=1118,
-        resolutions=[600, 1200, 2400],
-        passes=[6, 8, 12, 16],
-    )
-    gannet = Printer.objects.create(
-        name="Gannet 64",
-        model="Gannet 64",
-        site=lantern,
-        serial="GN64-0042",
-        width_mm=1626,
-        resolutions=[600, 1200],
-        passes=[4, 6, 8, 12],
-    )
-    dunlin = Printer.objects.create(
-        name="Dunlin 24", model="Dunlin 24", site=lantern, serial="DL24-2210", width_mm=610, resolutions=[1200, 2400],
-        passes=[8, 16], driven_as="R G B, by its own driver",
-    )  # fmt: skip
-    with_light = InkSet.objects.create(
-        name="Tarn pigment light", channels=list("CMYK"), light={"LC": "C", "LM": "M"}, kind="aqueous pigment, light inks"
-    )  # fmt: skip
-    petrel.ink_sets.set([tarn, with_light])
-    gannet.ink_sets.set([basalt, seven])
-    dunlin.ink_sets.set([driven])
-    for printer in (petrel, gannet, dunlin):
-        abilities, carriage = _MACHINES[printer.name]
-        printer.abilities = {k: dict(zip(("low", "high", "step", "usual"), v)) for k, v in abilities.items()}
-        printer.carriage = carriage
-        printer.save()
-    for name, group, maker, weight, thickness, width, brightener, backwards, dry, heat, vacuum in _MEDIA:
-        media = Media.objects.create(
-            name=name, media_class=_class(group), maker=maker, weight=weight, thickness=thickness, width_mm=width, brightener=brightener,
-            travels_backwards=backwards, dry_minutes=dry, unreadable="Mesh" in name,
+
+    def keep(record: Any) -> Any:
+        return create(record, by, "put into the library")
+
+    def inks(name: str, channels: str, kind: str, **light: str) -> int:
+        return int(keep(InkSet(name=name, channels=list(channels), kind=kind, light=light)).pk)
+
+    tarn = [inks("Tarn pigment", "CMYK", "aqueous pigment"), inks("Tarn pigment light", "CMYK", "aqueous pigment, light inks", LC="C", LM="M")]  # fmt: skip
+    basalt = [inks("Basalt UV", "CMYK", "UV-cured, process inks only"), inks("Basalt UV seven", "CMYKOGV", "UV-cured with orange, green and violet")]  # fmt: skip
+    photo = [inks("Tarn photo", "RGB", "aqueous, separated by the printer's own driver")]
+    printers = []
+    for name, site, serial, width, resolutions, passes, runs, driven in (
+        ("Petrel 44", quay, "PT44-0117", 1118, [600, 1200, 2400], [6, 8, 12, 16], tarn, "channels"),
+        ("Gannet 64", lantern, "GN64-0042", 1626, [600, 1200], [4, 6, 8, 12], basalt, "channels"),
+        ("Dunlin 24", lantern, "DL24-2210", 610, [1200, 2400], [8, 16], photo, "R G B, by its own driver"),
+    ):
+        abilities, carriage = _MACHINES[name]
+        printer = Printer(
+            name=name, model=name, site=site, serial=serial, width_mm=width, resolutions=resolutions, passes=passes, driven_as=driven, carriage=carriage,
+            abilities={k: dict(zip(("low", "high", "step", "usual"), v)) for k, v in abilities.items()},
         )  # fmt: skip
-        for printer in (petrel, gannet):
+        printer.wanted_links = {"ink_sets": runs}  # type: ignore[attr-defined]
+        printers.append(keep(printer))
+    for name, group, maker, weight, thickness, width, brightener, backwards, dry, heat, vacuum in _MEDIA:
+        media = keep(Media(
+            name=name, media_class=_class(group, by), maker=maker, weight=weight, thickness=thickness, width_mm=width, brightener=brightener,
+            travels_backwards=backwards, dry_minutes=dry, unreadable="Mesh" in name,
+        ))  # fmt: skip
+        for printer in printers[:2]:
             if width <= printer.width_mm:
-                MediaPreset.objects.create(
-                    name=f"{name} on {printer.model}", media=media, printer_model=printer.model, handling={"heat_on": heat, "vacuum": vacuum}
-                )  # fmt: skip
+                keep(MediaPreset(
+                    name=f"{name} on {printer.model}", media=media, printer_model=printer.model, handling={"heat_on": heat, "vacuum": vacuum}, made_by=by
+                ))  # fmt: skip
 
 
-def _class(name: str) -> MediaClass:
+def _class(name: str, by: User) -> MediaClass:
     """A media class with the starting values of its family."""
     found = MediaClass.objects.filter(name=name).first()
     if found:
         return found
     family = guess_family(name)
     starts = starting_values(family)
-    return MediaClass.objects.create(
+    made = MediaClass(
         name=name,
         family=family,
         handling={k: s.value for k, s in starts.items()},
         reasons={k: s.reason for k, s in starts.items()},
     )
+    create(made, by, f"starting values of {made.get_family_display()}")
+    return made
 
 
 def memberships(users: dict[str, User], sites: dict[str, str]) -> None:

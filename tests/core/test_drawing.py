@@ -79,6 +79,16 @@ def test_a_plot_escapes_what_it_is_told_and_leaves_nameless_lines_to_the_eye() -
     assert "<b>" not in svg and "<i>" not in svg
 
 
+def test_names_at_the_ends_of_lines_stand_in_their_order_and_clear_of_one_another() -> None:
+    lines = [Series(n, [0, 100], [0, y]) for n, y in (("C", 79), ("M", 40), ("Y", 81), ("K", 80.5))]
+    drawn = ElementTree.fromstring(line_plot(lines, Axis("x", 0, 100), Axis("y", 0, 100), "t", ends=True))
+    at = {e.text: float(e.attrib["y"]) for e in drawn.iter("text") if e.attrib.get("class") == "plot-end"}
+    assert sorted(at, key=at.get) == ["Y", "K", "C", "M"]  # type: ignore[arg-type]
+    heights = sorted(at.values())
+    assert min(np.diff(heights)) > 10.9
+    assert abs(at["M"] - 4 - (12 + 268 * 0.6)) < 0.2, "a name with room stands where its line ends"
+
+
 def test_display_colours_are_those_of_the_core() -> None:
     lab = np.array([[50.0, 60.0, 30.0], [100.0, 0.0, 0.0], [0.0, 0.0, 0.0]])
     expected = ["#" + "".join(f"{round(255 * v):02x}" for v in rgb) for rgb in lab_to_srgb(lab)]

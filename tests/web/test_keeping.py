@@ -320,6 +320,19 @@ def test_a_mode_goes_back_with_its_limits_curves_and_profile(
     )
 
 
+def test_a_history_tells_values_with_units_days_and_names(
+    client: Client, printer: Printer, media: Media, user: User
+) -> None:
+    made = mode("Deck charts", printer, media, preset=preset(media, printer))
+    made.version, made.total_ink = 2, 262.5
+    made.save()
+    page = client.get(f"/modes/{made.pk}/history/").content.decode()
+    assert "262.5 %" in page and "280 %" in page and f"{made.calibrated_at:%-d %b %Y %H:%M}" in page
+    assert (
+        "ink set Tarn pigment" in page and "ink_set" not in page and "Kelp Synthetic 190 on Petrel 44" in page
+    )
+
+
 @pytest.mark.parametrize("address", ["media", "media-classes", "presets", "printers", "ink-sets"])
 def test_each_kind_has_a_list_pages_a_form_for_a_new_one_and_a_history(
     client: Client, kept: MediaPreset, address: str
@@ -354,6 +367,10 @@ def test_curves_and_limits_are_objects_with_used_by_notes_and_files(
         assert client.get(f"/{kind}/").status_code == 200
         page = client.get(f"/{kind}/{pk}/").content.decode()
         assert "One" in page and "Two" in page
+        if kind == "curves":
+            assert CurveSet.from_csv(
+                client.get(f"/curves/{pk}/curves.csv").content.decode()
+            ).channels == tuple("CMYK")
         empty = keeping.digest_of("")
         client.post(f"/{kind}/{pk}/notes/", {"notes": "<b>found</b> by eye", "was": empty})
         crossed = client.post(f"/{kind}/{pk}/notes/", {"notes": "my own words", "was": empty})
