@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
-from django.db.models import Count, QuerySet
+from django.db.models import Count, Q, QuerySet
 from django.urls import reverse
 
 from greyanchor.core.calibration.curves import CurveSet
@@ -14,6 +14,7 @@ from greyanchor.core.throughput import ink_use
 from greyanchor.drawing.calibration import shape_plot
 from greyanchor.library.kinds import Kind
 from greyanchor.library.models import (
+    Edition,
     InkSet,
     KeptText,
     LimitSet,
@@ -221,13 +222,18 @@ class Content:
 
 
 def contents(kind_key: str) -> list[Content]:
-    """All curves, or all limits, the newest first."""
+    """Curves, or limits, that a mode or an edition holds to, or that somebody wrote notes on, the newest first."""
+    in_use = PrintMode.objects.order_by()
     if kind_key == "limits":
+        wanted = Q(pk__in=in_use.values("limit_set"))
         found: Any = LimitSet.objects.all()
     else:
+        wanted = Q(pk__in=in_use.values("curve_set")) | Q(
+            pk__in=Edition.objects.order_by().values("curve_set")
+        )
         found = KeptText.objects.filter(kind=KeptText.Kind.CURVES).defer("text")
     out = []
-    for record in found.annotate(n=Count("modes"))[:300]:
+    for record in found.filter(wanted | ~Q(notes="")).annotate(n=Count("modes"))[:300]:
         names = list(record.modes.order_by("name").values_list("name", flat=True)[:3])
         out.append(Content(record, str(record), names, record.n))
     return out

@@ -363,8 +363,13 @@ def test_curves_and_limits_are_objects_with_used_by_notes_and_files(
 ) -> None:
     one, two = mode("One", printer, media), mode("Two", printer, media)
     assert one.curve_set == two.curve_set and one.limit_set == two.limit_set, "equal content is kept once"
+    LimitSet.of({"C": 12.5}, None)
+    KeptText.of("channel,input,output", KeptText.Kind.CURVES)
     for kind, pk in (("curves", one.curve_set_id), ("limits", one.limit_set_id)):
-        assert client.get(f"/{kind}/").status_code == 200
+        listed = client.get(f"/{kind}/")
+        assert [row.record.pk for row in listed.context["rows"]] == [pk], (
+            "what nothing holds to is not in the way"
+        )
         page = client.get(f"/{kind}/{pk}/").content.decode()
         assert "One" in page and "Two" in page
         if kind == "curves":
@@ -382,7 +387,7 @@ def test_curves_and_limits_are_objects_with_used_by_notes_and_files(
         )
         page = client.get(f"/{kind}/{pk}/").content.decode()
         assert "&lt;b&gt;found" in page and "sheet.pdf" in page
-    assert KeptText.objects.count() == LimitSet.objects.count() == 1
+    assert KeptText.objects.count() == LimitSet.objects.count() == 2
 
 
 def test_what_has_no_versions_is_written_down_all_the_same(
