@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
+from datetime import timedelta
 from typing import Any
 
 import numpy as np
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
+from django.db.models import Q, QuerySet
 from django.urls import reverse
+from django.utils import timezone
 
 from greyanchor.checks.models import Check, CheckPrint, StripRecord
 from greyanchor.checks.services import Order, Subject, make_check
@@ -36,6 +39,8 @@ from greyanchor.profiles.roles import MAKE, USE, needs
 from greyanchor.profiles.settings import separation_from
 
 CMYK = tuple("CMYK")
+#: how long after its first reading a strip still waits for a second
+SECOND_READING = timedelta(days=1)
 
 
 @dataclass(frozen=True)
@@ -165,6 +170,12 @@ def on_pass_finished(sender: Any, reading_pass: ReadingPass, **_: Any) -> None:
     )
     if found is not None:
         judge(found)
+
+
+def waiting_prints(sender: Any, **_: Any) -> QuerySet[Any]:
+    """Strips without a verdict, and those read within a day, whose second reading may still come."""
+    lately = Q(sheet_print__passes__finished_at__gte=timezone.now() - SECOND_READING)
+    return CheckPrint.objects.order_by().filter(Q(made_check=None) | lately).values("sheet_print")
 
 
 def judge(found: CheckPrint) -> Check | None:

@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 import time
 from pathlib import Path
 
 from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser
-from django.db.models import QuerySet
+from django.db.models import Q, QuerySet
 
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import readings_file
 from greyanchor.core.formats.files import read_limited
-from greyanchor.measuring.models import Delivered, ReadingPass, SheetPrint
+from greyanchor.measuring.models import Delivered, ReadingPass, SheetPrint, readings_wanted
 from greyanchor.measuring.uploads import matched_upload, take_upload
 from greyanchor.profiles.roles import USE, needs
 
@@ -22,14 +23,18 @@ ENOUGH = 3
 #: a file is taken once its size stood still for this long, seconds
 SETTLED = 1.0
 #: endings that readings have; everything else in the folder is left alone
+_PRINT = re.compile(r"print-(\d{1,12})(?!\d)", re.IGNORECASE)
 ENDINGS = (".txt", ".cxf", ".xml", ".csv", ".cgats")
 
 
 def open_prints() -> QuerySet[SheetPrint]:
-    """Prints that wait for readings, the newest first: printed or to be printed elsewhere, with no pass, or one of two."""
+    """Prints whose owner still waits for readings, the newest first: with no pass, or one or two, and none being read."""
     full = ReadingPass.objects.filter(state=ReadingPass.State.DONE, number__gte=ENOUGH).values("sheet_print")
     busy = ReadingPass.objects.filter(state=ReadingPass.State.OPEN).values("sheet_print")
-    found = SheetPrint.objects.exclude(pk__in=full).exclude(pk__in=busy)
+    wanted = Q(pk__in=[])
+    for _, prints in readings_wanted.send(SheetPrint):
+        wanted |= Q(pk__in=prints)
+    found = SheetPrint.objects.filter(wanted).exclude(pk__in=full).exclude(pk__in=busy)
     return found.select_related("chart", "printer").defer("sent", "chart__text").order_by("-pk")
 
 
@@ -41,7 +46,11 @@ def deliver(
     made = Delivered(name=name[:200], via=via, outcome=Delivered.Outcome.REFUSED)
     try:
         if job is None:
-            job = _find(name, data)
+            job = _told(name) or _find(name, data)
+        if not open_prints().filter(pk=job.pk).exists():
+            raise BadInput(
+                f"{job} waits for no readings: they are decided on, complete, or being read right now", name
+            )
         take_upload(job, data, name, user)
     except BadInput as error:
         made.reason = str(error)[:400]
@@ -50,6 +59,19 @@ def deliver(
     made.sheet_print = job
     made.save()
     return made
+
+
+def _told(name: str) -> SheetPrint | None:
+    """The print that a file's name begins with: ``print-91 first pass.txt`` is of print 91."""
+    told = _PRINT.match(name)
+    if told is None:
+        return None
+    found = SheetPrint.objects.select_related("chart").filter(pk=int(told[1])).first()
+    if found is None:
+        raise BadInput(
+            f"there is no print {told[1]}; its number stands in the list of charts that wait", name
+        )
+    return found
 
 
 def _find(name: str, data: bytes) -> SheetPrint:
@@ -69,7 +91,10 @@ def _find(name: str, data: bytes) -> SheetPrint:
         raise BadInput(f"it belongs to no chart that waits for readings{why}", name)
     if len({j.chart_id for j in fitting}) > 1 or len(fitting) > 1:
         titles = ", ".join(f"print {j.pk} of {j.chart.title}" for j in fitting[:3])
-        raise BadInput(f"it could be of {titles}; open the right one and use the file there", name)
+        raise BadInput(
+            f"it could be of {titles}; let its name begin with print-{fitting[0].pk} or the other number, or open the right one and use it there",
+            name,
+        )
     return fitting[0]
 
 

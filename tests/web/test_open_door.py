@@ -13,6 +13,7 @@ from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 from django.contrib.auth.models import User
 from django.test import Client
@@ -21,16 +22,19 @@ from django.utils import timezone
 from jsonschema import Draft202012Validator
 
 from greyanchor.bench.models import Build
+from greyanchor.checks.models import Check, CheckPrint
 from greyanchor.core.formats import cgats
 from greyanchor.library import services
 from greyanchor.library.models import PackImport, PrintMode, ProgramKey
 from greyanchor.measuring import watching
-from greyanchor.measuring.models import Delivered, SheetPrint
+from greyanchor.measuring.models import Delivered, ReadingPass, SheetPrint
 from greyanchor.measuring.printing import print_on_standin, standin_reading
+from greyanchor.measuring.services import keep_whole_pass
+from greyanchor.profiles.models import AimRecord
 from greyanchor.profiles.roles import Role
 from greyanchor.web.api.document import document
 from tests.conftest import run_in
-from tests.web.conftest import stage_of
+from tests.web.conftest import accept, found_limits, stage_of
 from tests.web.library_kit import machine, mode, paper, person
 
 
@@ -192,6 +196,8 @@ def test_a_program_delivers_a_reading_to_the_chart_it_belongs_to(
     program = Program(user)
     told = program.ask("/charts").json()["charts"]
     assert [c["print"] for c in told] == [printed.pk] and told[0]["patches"] == len(printed.chart.patches)
+    chart = cgats.loads(program.ask(f"/charts/{printed.pk}/chart.txt").content, "chart.txt")
+    assert chart.ids == printed.chart.patches.ids and np.allclose(chart.device, printed.chart.patches.device)
     made = program.ask("/readings?name=pass1.txt", "POST", readings_text(printed), "text/plain")
     assert made.status_code == 201 and made.json() == {"outcome": "taken", "reason": "", "print": printed.pk}
     assert (
@@ -210,8 +216,6 @@ def test_a_program_delivers_a_reading_to_the_chart_it_belongs_to(
 
 
 def test_checks_are_told_to_programs(shelf: list[PrintMode], user: User) -> None:
-    from greyanchor.checks.models import Check
-
     made = Check.objects.create(
         mode=shelf[0],
         tolerances="x",
@@ -261,12 +265,64 @@ def test_readings_that_could_be_of_two_prints_are_left_to_a_person(
     twin = SheetPrint.objects.get(pk=printed.pk)
     twin.pk = None
     twin.save()
+    stage = stage_of(build, "linearization")
+    stage.state, stage.sheet_print = "open", twin
+    stage.save()
     made = watching.deliver("one.txt", readings_text(printed), "program", user)
     assert made.outcome == "refused" and "could be of" in made.reason and printed.passes.count() == 0
     assert (
         watching.deliver("one.txt", readings_text(printed), "program", user, printed).outcome
         == Delivered.Outcome.TAKEN
     )
+    named = watching.deliver(
+        f"Print-{printed.pk} second.txt", readings_text(printed, 2), "watched folder", None
+    )
+    assert named.outcome == "taken" and printed.passes.count() == 2 and twin.passes.count() == 0
+    nobody = watching.deliver("print-4711.txt", readings_text(printed), "watched folder", None)
+    assert "there is no print 4711" in nobody.reason
+
+
+def test_what_is_decided_on_waits_for_no_readings(
+    printed: SheetPrint, user: User, build: Build, client: Client
+) -> None:
+    assert list(watching.open_prints()) == [printed]
+    for number in (1, 2):
+        watching.deliver("p.txt", readings_text(printed, number), "program", user)
+    assert (
+        list(watching.open_prints()) == [printed]
+        and "Charts that wait" in client.get("/files/").content.decode()
+    )
+    accept(build, "ink-limits", user, found_limits(stage_of(build, "ink-limits")))
+    assert printed not in watching.open_prints()
+    late = watching.deliver("p.txt", readings_text(printed, 3), "program", user, printed)
+    assert "waits for no readings" in late.reason and printed.passes.count() == 2
+    services.retire_mode(build.mode_id, build.mode.history.latest().version, user, "called off")
+    assert not watching.open_prints().exists(), "a mode that is put away waits for nothing"
+
+
+def test_an_older_strip_is_not_in_the_way_of_a_new_one(
+    printed: SheetPrint, user: User, aim: AimRecord, build: Build
+) -> None:
+    """Last week's print of the same chart was judged: today's readings can only be of today's."""
+    shared = {"mode": build.mode, "aim": aim, "tolerances": "iso12647-7:2016", "started_by": user}
+    build.stages.update(state="waiting")
+    prints = []
+    for _ in range(2):
+        one = SheetPrint.objects.get(pk=printed.pk)
+        one.pk = None
+        one.save()
+        prints.append(one)
+    old, new = prints
+    verdict = Check.objects.create(mode=build.mode, aim=aim, tolerances="x", verdict="pass", summary="s", readings="r", readings_hash="h")  # fmt: skip
+    CheckPrint.objects.create(sheet_print=old, made_check=verdict, **shared)
+    reading = keep_whole_pass(old, standin_reading(old, 1), "test", user)
+    assert list(watching.open_prints()) == [old], "its second reading may still come"
+    ReadingPass.objects.filter(pk=reading.pk).update(finished_at=timezone.now() - timedelta(days=7))
+    CheckPrint.objects.filter(sheet_print=old).update(made_check=verdict)
+    CheckPrint.objects.create(sheet_print=new, **shared)
+    assert list(watching.open_prints()) == [new]
+    made = watching.deliver("strip.txt", readings_text(new), "watched folder", None)
+    assert made.outcome == "taken" and made.sheet_print == new
 
 
 # --- backup, restore, export -----------------------------------------------------------------

@@ -124,6 +124,7 @@ def document() -> dict[str, Any]:
             "/checks": {"get": _operation("Checks, the newest first", {"200": _json("Checks", "up to 200")}, [_asked("mode", _WHOLE, "primary key"), _asked("verdict", _TEXT, "pass or fail")])},
             "/checks/{id}": {"get": _operation("One check with its criteria", {"200": _json("WholeCheck", "the check")}, [_PK])},
             "/charts": {"get": _operation("Prints that wait for readings", {"200": _json("Charts", "up to 200")})},
+            "/charts/{id}/chart.txt": {"get": _operation("The chart of a print that waits: device values and places, CGATS", {"200": _binary("text/plain", "the chart")}, [_PK])},
             "/readings": {"post": _operation("Deliver readings of a print (CGATS, CxF or CSV)", {"201": _json("Delivery", "used as a pass"), "422": _json("DeliveryRefused", "of no open print, or no readings")}, [_asked("print", _WHOLE, "the print they are of; found when left out"), name], "text/plain")},
         },
         "components": {"schemas": _SCHEMAS, "securitySchemes": {"key": {"type": "http", "scheme": "bearer"}}},

@@ -17,5 +17,6 @@ urlpatterns = [
     path("checks", door(GET=views.check_list), name="api-checks"),
     path("checks/<int:pk>", door(GET=views.check), name="api-check"),
     path("charts", door(GET=views.open_charts), name="api-charts"),
+    path("charts/<int:pk>/chart.txt", door(GET=views.chart_file), name="api-chart"),
     path("readings", door(POST=views.readings), name="api-readings"),
 ]

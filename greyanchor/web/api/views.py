@@ -151,6 +151,12 @@ def open_charts(request: HttpRequest) -> HttpResponse:
     ]})  # fmt: skip
 
 
+def chart_file(request: HttpRequest, pk: int) -> HttpResponse:
+    """The chart of a print that waits: device values and places on its sheets, for whoever reads it elsewhere."""
+    job = get_object_or_404(watching.open_prints(), pk=pk)
+    return _file(job.chart.text.encode(), f"print-{pk}.txt", "text/plain; charset=utf-8")
+
+
 def readings(request: HttpRequest) -> HttpResponse:
     """Readings as the body, or as the file ``readings`` of a form; ``?print=`` names the print, else it is found."""
     sent = request.FILES.get("readings")
