@@ -154,7 +154,7 @@ def open_charts(request: HttpRequest) -> HttpResponse:
 def chart_file(request: HttpRequest, pk: int) -> HttpResponse:
     """The chart of a print that waits: device values and places on its sheets, for whoever reads it elsewhere."""
     job = get_object_or_404(watching.open_prints(), pk=pk)
-    return _file(job.chart.text.encode(), f"print-{pk}.txt", "text/plain; charset=utf-8")
+    return _file(job.chart.text.encode(), f"print-{pk}.txt", "text/plain")
 
 
 def readings(request: HttpRequest) -> HttpResponse:
