@@ -10,7 +10,7 @@ from django.utils import timezone
 from django.utils.dateparse import parse_datetime
 
 from greyanchor.core.environment import PrintEnvironment
-from greyanchor.core.packs import Archive, Pack
+from greyanchor.core.packs import Ahead, Archive, Pack
 from greyanchor.library import planning
 from greyanchor.library.editions import keep_edition
 from greyanchor.library.keeping import write
@@ -73,7 +73,8 @@ class PackWriter:
             for p in self.pack.manifest.get("presets", [])
             if self._used("preset", p["name"])
         }
-        modes = [self._mode(m) for m in self.pack.modes if m["printer"] in self.printers]
+        with Ahead(self.archive, self._new_profiles(), Archive.read) as self.ahead:
+            modes = [self._mode(m) for m in self.pack.modes if m["printer"] in self.printers]
         kept = [m.pk for m in modes if m is not None]
         if self.job.offer_key:
             made = Installed.objects.create(
@@ -81,6 +82,15 @@ class PackWriter:
             )  # fmt: skip
             made.modes.set(kept)
         return {"modes": kept, "counts": self.counts}
+
+    def _new_profiles(self) -> list[str]:
+        """Profiles that will be asked for, in the order of their modes."""
+        found: dict[str, str] = {}
+        for mode in self.wanted:
+            here = self.rows[mode["name"]]["action"] == planning.SAME
+            if mode.get("profile") and not here:
+                found.setdefault(self.pack.manifest["files"][mode["profile"]]["sha256"], mode["profile"])
+        return [name for sha, name in found.items() if sha not in self.profiles]
 
     def _way(self, told: dict[str, Any]) -> str:
         return str(self.choices["modes"].get(told["name"], ""))
@@ -252,7 +262,7 @@ class PackWriter:
         if sha not in self.profiles:
             facts = self.facts[told["profile"]]
             made = Profile.objects.create(
-                title=(told.get("profile_title") or told["name"])[:160], version=facts["version"], data=self.archive.read(told["profile"]),
+                title=(told.get("profile_title") or told["name"])[:160], version=facts["version"], data=self.ahead.of(told["profile"]), sha256=sha,
                 report=facts["report"], settings=facts["settings"], neutral=facts["neutral"], boundary=facts["boundary"],
                 lightest=facts["lightest"], darkest=facts["darkest"], channels=self.inks[told["ink_set"]].channels, created_by=self.user,
                 made_from={**facts["made_from"], "pack": self.why},

@@ -84,7 +84,8 @@ class Profile(models.Model):
         return self.title
 
     def save(self, *args: object, **kwargs: object) -> None:
-        self.sha256 = hashlib.sha256(bytes(self.data)).hexdigest()
+        if not self.sha256:  # the bytes of a profile never change once it is kept
+            self.sha256 = hashlib.sha256(bytes(self.data)).hexdigest()
         super().save(*args, **kwargs)  # type: ignore[arg-type]
 
     @property

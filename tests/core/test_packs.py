@@ -17,7 +17,7 @@ from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
 from greyanchor.core.handling import SETTINGS
-from greyanchor.core.packs import Archive, dump_pack, read_pack, schema, write_archive
+from greyanchor.core.packs import Ahead, Archive, dump_pack, read_pack, schema, write_archive
 from greyanchor.core.packs.archive import MOST_ALL, MOST_FILES, MOST_ONE, checked_name
 from greyanchor.core.packs.loose import look_at, unpack
 
@@ -299,3 +299,29 @@ def test_the_published_format_tells_every_field_and_every_setting() -> None:
     assert [f for f in fields if f not in page and f != "profile_title"] == []
     for limit in (f"{MOST_FILES:,}", f"{MOST_ONE // 2**20} MB", f"{MOST_ALL // 2**30} GB"):
         assert limit in page
+
+
+def test_files_are_read_ahead_in_their_order_and_what_is_wrong_with_one_is_told_where_it_is_asked_for() -> (
+    None
+):
+    out = io.BytesIO()
+    write_archive(out, ((f"{i}.txt", bytes([i]) * 1000) for i in range(9)))
+    begun: list[str] = []
+
+    def look(archive: Archive, name: str) -> bytes:
+        begun.append(name)
+        if name == "5.txt":
+            raise BadInput("this one is spoilt")
+        return archive.read(name)
+
+    with (
+        Archive(out.getvalue()) as archive,
+        Ahead(archive, [f"{i}.txt" for i in range(9)], look, depth=2) as ahead,
+    ):
+        assert ahead.of("0.txt") == bytes([0]) * 1000
+        assert ahead.of("7.txt") == bytes([7]) * 1000, "one that was not to come next is read all the same"
+        assert [ahead.of(f"{i}.txt")[0] for i in range(1, 5)] == [1, 2, 3, 4]
+        assert len(begun) <= 4 + 2 + 2, "no more than a few are held"
+        with pytest.raises(BadInput, match="spoilt"):
+            ahead.of("5.txt")
+        assert ahead.of("6.txt")[0] == 6 and archive.read("8.txt")[0] == 8

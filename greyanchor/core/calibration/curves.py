@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -69,30 +70,28 @@ class CurveSet:
     @classmethod
     def from_csv(cls, text: str, source: str = "curves") -> CurveSet:
         """Read what `to_csv` writes; any number of inputs from 2 up is taken and interpolated."""
-        points: dict[str, list[tuple[float, float]]] = {}
-        for number, row in enumerate(csv.reader(io.StringIO(text)), start=1):
-            if not row or (number == 1 and row[0].strip().lower() == "channel"):
-                continue
-            try:
-                channel, x, y = row[0].strip(), float(row[1]), float(row[2])
-            except (IndexError, ValueError):
-                raise BadInput(
-                    "expected channel,input,output with numbers in percent", source, number
-                ) from None
-            if not (0 <= x <= 100 and 0 <= y <= 100):  # no number and no end lie outside as well
-                raise BadInput(f"{x:g},{y:g} lies outside 0..100 %", source, number)
-            points.setdefault(channel, []).append((x, y))
-        if not points or any(len(p) < 2 for p in points.values()):
+        numbers, channels, flat = _columns(text, source)
+        values = np.array(flat).reshape(2, -1).T
+        inside = ((values >= 0) & (values <= 100)).all(axis=1)  # no number and no end lie outside as well
+        if not inside.all():
+            bad = int(np.argmin(inside))
+            raise BadInput(
+                f"{values[bad, 0]:g},{values[bad, 1]:g} lies outside 0..100 %", source, numbers[bad]
+            )
+        places: dict[str, list[int]] = {}
+        for i, channel in enumerate(channels):
+            places.setdefault(channel.strip(), []).append(i)
+        if not places or any(len(p) < 2 for p in places.values()):
             raise BadInput("no curve with at least two points was found", source)
-        return cls._from_points(points, source)
+        return cls._from_points({c: values[p] for c, p in places.items()}, source)
 
     @classmethod
-    def _from_points(cls, points: dict[str, list[tuple[float, float]]], source: str) -> CurveSet:
-        """Curves through points (input, output) in percent."""
+    def _from_points(cls, points: Mapping[str, Array], source: str) -> CurveSet:
+        """Curves through points (n, 2) of input and output in percent."""
         grid = np.linspace(0.0, 100.0, INPUTS)
         rows = []
         for pairs in points.values():
-            table = np.array(sorted(pairs))
+            table = pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))]
             rows.append(np.interp(grid, table[:, 0], table[:, 1]) / 100.0)
         try:
             return cls(tuple(points), np.array(rows))
@@ -129,7 +128,7 @@ class CurveSet:
         for channel, pairs in points.items():
             if not all(0 <= v <= 100 for p in pairs for v in p):
                 raise BadInput(f"the curve of {channel} leaves 0..100 %", source)
-        return cls._from_points(points, source)
+        return cls._from_points({c: np.array(p) for c, p in points.items()}, source)
 
     @classmethod
     def read(cls, path: str | Path) -> CurveSet:
@@ -143,3 +142,34 @@ class CurveSet:
         """No correction but the limits (fractions)."""
         grid = np.linspace(0.0, 1.0, INPUTS)
         return cls(tuple(limits), np.array([grid * limit for limit in limits.values()]))
+
+
+def _columns(text: str, source: str) -> tuple[Sequence[int], list[str], list[float]]:
+    """Line numbers, channels, and all inputs followed by all outputs of a curve file."""
+    lines = text.split("\n")
+    first = 1 if lines[0].lower().startswith("channel,") else 0
+    last = len(lines) - 1 if not lines[-1] else len(lines)
+    cells = ",".join(lines[first:last]).split(",")
+    if '"' not in text and len(cells) == 3 * (last - first):  # as this program writes it, and most others
+        try:
+            return (
+                range(first + 1, last + 1),
+                cells[::3],
+                [*map(float, cells[1::3]), *map(float, cells[2::3])],
+            )
+        except ValueError:
+            pass  # the long way finds the line
+    rows = [
+        (number, row)
+        for number, row in enumerate(csv.reader(io.StringIO(text)), start=1)
+        if row and not (number == 1 and row[0].strip().lower() == "channel")
+    ]
+    pairs = [_pair(row, source, number) for number, row in rows]
+    return [n for n, _ in rows], [r[0] for _, r in rows], [*(x for x, _ in pairs), *(y for _, y in pairs)]
+
+
+def _pair(row: list[str], source: str, number: int) -> tuple[float, float]:
+    try:
+        return float(row[1]), float(row[2])
+    except (IndexError, ValueError):
+        raise BadInput("expected channel,input,output with numbers in percent", source, number) from None

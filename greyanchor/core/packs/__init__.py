@@ -4,7 +4,7 @@
 manifest against it and against the files, `loose` reads profiles that came without a pack.
 """
 
-from greyanchor.core.packs.archive import Archive, write_archive
+from greyanchor.core.packs.archive import Ahead, Archive, write_archive
 from greyanchor.core.packs.manifest import (
     FORMAT,
     SCHEMA_VERSION,
@@ -18,6 +18,7 @@ from greyanchor.core.packs.manifest import (
 __all__ = [
     "FORMAT",
     "SCHEMA_VERSION",
+    "Ahead",
     "Archive",
     "Pack",
     "dump_pack",

@@ -7,9 +7,12 @@ import io
 import re
 import stat
 import zipfile
-from collections.abc import Iterator, Mapping
+from collections import deque
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from types import TracebackType
+from typing import Generic, TypeVar
 
 from greyanchor.core.errors import BadInput
 
@@ -18,6 +21,7 @@ MOST_FILES = 20_000
 MOST_ONE = 64 * 2**20
 MOST_ALL = 3 * 2**30
 _CHUNK = 1 << 20
+T = TypeVar("T")
 
 
 def checked_name(name: str) -> str:
@@ -44,7 +48,7 @@ class Archive:
     """
 
     def __init__(self, source: Path | bytes, name: str = "archive") -> None:
-        self.name = name
+        self.name, self._source = name, source
         try:
             self._zip = zipfile.ZipFile(io.BytesIO(source) if isinstance(source, bytes) else source)
             infos = self._zip.infolist()
@@ -52,6 +56,7 @@ class Archive:
             raise BadInput(f"this is no ZIP file, or it is damaged ({error})", name) from None
         try:
             self._infos = self._checked(infos)
+            self._sizes = {name: info.file_size for name, info in self._infos.items()}
         except BadInput as error:
             self._zip.close()
             raise error.at(name) from None
@@ -95,13 +100,17 @@ class Archive:
     def __exit__(self, kind: type[BaseException] | None, value: BaseException | None, trace: TracebackType | None) -> None:  # fmt: skip
         self._zip.close()
 
+    def again(self) -> Archive:
+        """The same archive opened once more, for a thread of its own."""
+        return Archive(self._source, self.name)
+
     def names(self) -> list[str]:
         """Paths of all files, in the order of the archive."""
         return list(self._infos)
 
     def sizes(self) -> Mapping[str, int]:
         """Bytes when unpacked, as the archive tells."""
-        return {name: info.file_size for name, info in self._infos.items()}
+        return self._sizes
 
     def read(self, name: str) -> bytes:
         """The bytes of one file; never more than the archive told, whatever its packed data says."""
@@ -118,6 +127,42 @@ class Archive:
         if len(data) != info.file_size:
             raise BadInput(f"{name} has another size than the archive tells", self.name)
         return data
+
+
+class Ahead(Generic[T]):
+    """Reads files of an archive in a thread of its own, a few ahead of whoever asks for them in the order of `names`.
+
+    Unpacking and hashing leave the interpreter free, so that a large pack comes in on two cores. `work` is
+    done with the archive and a name; what it raises is raised where the file is asked for.
+    """
+
+    def __init__(self, archive: Archive, names: Sequence[str], work: Callable[[Archive, str], T], depth: int = 4) -> None:  # fmt: skip
+        self._archive = archive.again()
+        self._work, self._left = work, deque(names)
+        self._pool = ThreadPoolExecutor(1)
+        self._going: deque[tuple[str, Future[T]]] = deque()
+        for _ in range(depth):
+            self._next()
+
+    def _next(self) -> None:
+        if self._left:
+            name = self._left.popleft()
+            self._going.append((name, self._pool.submit(self._work, self._archive, name)))
+
+    def of(self, name: str) -> T:
+        """What the work made of a file; worked out here and now for one that was not to come next."""
+        if not self._going or self._going[0][0] != name:
+            return self._pool.submit(self._work, self._archive, name).result()
+        found = self._going.popleft()[1].result()
+        self._next()
+        return found
+
+    def __enter__(self) -> Ahead[T]:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._pool.shutdown(cancel_futures=True)
+        self._archive.__exit__(None, None, None)
 
 
 def sha256_of(data: bytes) -> str:

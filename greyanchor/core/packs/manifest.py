@@ -16,7 +16,7 @@ from greyanchor.core.environment import PrintEnvironment
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
 from greyanchor.core.handling import checked
-from greyanchor.core.packs.archive import Archive, sha256_of
+from greyanchor.core.packs.archive import Ahead, Archive, sha256_of
 
 FORMAT, SCHEMA_VERSION = "print-mode-pack", 1
 MANIFEST = "manifest.json"
@@ -63,10 +63,11 @@ def read_pack(archive: Archive, tell: Tell | None = None) -> Pack:
         manifest = _manifest(archive)
         _same_files(archive, manifest)
         _names_meet(manifest)
-        contents = _Contents(archive, manifest, tell or (lambda share, text: None))
-        for mode in manifest["modes"]:
-            _test_mode(mode, manifest, contents)
-        contents.test_the_rest()
+        with Ahead(archive, _in_order(manifest), _hashed) as ahead:
+            contents = _Contents(ahead, manifest, tell or (lambda share, text: None))
+            for mode in manifest["modes"]:
+                _test_mode(mode, manifest, contents)
+            contents.test_the_rest()
     except BadInput as error:
         raise (error if error.source else error.at(archive.name)) from None
     return Pack(manifest, archive.name)
@@ -165,11 +166,27 @@ def _meet(known: set[str], name: str, whose: str, what: str) -> None:
         raise BadInput(f"{whose} names the {what} {name}, which the manifest does not tell")
 
 
+def _in_order(manifest: dict[str, Any]) -> list[str]:
+    """Files of a pack in the order in which they are tested: mode by mode, then those that no mode asks for."""
+    asked = [
+        name
+        for m in manifest["modes"]
+        for name in (m.get("profile"), m.get("curves"), *(r["file"] for r in m.get("readings", [])))
+        if name in manifest["files"]
+    ]
+    return list(dict.fromkeys([*asked, *manifest["files"]]))
+
+
+def _hashed(archive: Archive, name: str) -> tuple[bytes, str]:
+    data = archive.read(name)
+    return data, sha256_of(data)
+
+
 class _Contents:
     """Files of a pack, each read, held to its hash and looked at once."""
 
-    def __init__(self, archive: Archive, manifest: dict[str, Any], tell: Tell) -> None:
-        self.archive, self.manifest, self.tell = archive, manifest, tell
+    def __init__(self, ahead: Ahead[tuple[bytes, str]], manifest: dict[str, Any], tell: Tell) -> None:
+        self.ahead, self.manifest, self.tell = ahead, manifest, tell
         self._seen: dict[str, Any] = {}
         self._tested: set[str] = set()
 
@@ -202,8 +219,8 @@ class _Contents:
     def file(self, name: str) -> bytes:
         if name not in self.manifest["files"]:
             raise BadInput(f"{name} is used by a mode and not named under files")
-        data, count = self.archive.read(name), len(self.manifest["files"])
-        if sha256_of(data) != self.manifest["files"][name]["sha256"]:
+        (data, digest), count = self.ahead.of(name), len(self.manifest["files"])
+        if digest != self.manifest["files"][name]["sha256"]:
             raise BadInput(f"{name} is not what the manifest tells: its SHA-256 is another")
         self._tested.add(name)
         if len(self._tested) % 25 == 1:
