@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
-from django.db.models import Q, QuerySet
+from django.db.models import Exists, OuterRef, Q, QuerySet
 from django.urls import reverse
 from django.utils import timezone
 
@@ -173,9 +173,11 @@ def on_pass_finished(sender: Any, reading_pass: ReadingPass, **_: Any) -> None:
 
 
 def waiting_prints(sender: Any, **_: Any) -> QuerySet[Any]:
-    """Strips without a verdict, and those read within a day, whose second reading may still come."""
+    """Strips without a verdict, and the last of a mode for a day, as its second reading may still come."""
     lately = Q(sheet_print__passes__finished_at__gte=timezone.now() - SECOND_READING)
-    return CheckPrint.objects.order_by().filter(Q(made_check=None) | lately).values("sheet_print")
+    later = CheckPrint.objects.filter(mode=OuterRef("mode"), pk__gt=OuterRef("pk"))
+    wanted = Q(made_check=None) | lately & ~Exists(later)
+    return CheckPrint.objects.order_by().filter(wanted).values("sheet_print")
 
 
 def judge(found: CheckPrint) -> Check | None:

@@ -71,8 +71,7 @@ def backup(target: Path) -> dict[str, Any]:
     database, home = _database(), _home()
     if not database.exists():
         raise BadInput("there is no database yet, so there is nothing to back up")
-    target = target.resolve()
-    partial = target.with_name(f".{target.name}.part")
+    target, partial = _beside(target)
     with tempfile.TemporaryDirectory(dir=target.parent) as folder:
         copy = Path(folder) / DATABASE
         with closing(sqlite3.connect(database)) as live, closing(sqlite3.connect(copy)) as kept:
@@ -99,6 +98,14 @@ def backup(target: Path) -> dict[str, Any]:
     return told
 
 
+def _beside(target: Path) -> tuple[Path, Path]:
+    """Where a file is to stand, and what it is called until it is whole."""
+    whole = target.resolve()
+    if not whole.parent.is_dir():
+        raise BadInput(f"there is no folder {whole.parent}; make it first", target.name)
+    return whole, whole.with_name(f".{whole.name}.part")
+
+
 def _files(home: Path) -> Iterator[Path]:
     for name in FOLDERS:
         for path in sorted((home / name).rglob("*")):
@@ -108,7 +115,7 @@ def _files(home: Path) -> Iterator[Path]:
 
 def _verified(path: Path) -> dict[str, Any]:
     """The manifest of a backup whose every file is what it tells."""
-    with _Large(path) as archive:
+    with _Large(path, path.name) as archive:
         try:
             told: dict[str, Any] = json.loads(archive.read("backup.json"))
         except (KeyError, ValueError):
@@ -210,8 +217,7 @@ def _migrate() -> None:
 
 def export(target: Path) -> int:
     """Write everything that people made to a ZIP of open files: packs, ICC, CGATS, CSV and JSON; gives their number."""
-    target = target.resolve()
-    partial = target.with_name(f".{target.name}.part")
+    target, partial = _beside(target)
     count = 0
     try:
         with zipfile.ZipFile(partial, "w", zipfile.ZIP_DEFLATED, allowZip64=True) as archive:

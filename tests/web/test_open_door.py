@@ -317,10 +317,13 @@ def test_an_older_strip_is_not_in_the_way_of_a_new_one(
     CheckPrint.objects.create(sheet_print=old, made_check=verdict, **shared)
     reading = keep_whole_pass(old, standin_reading(old, 1), "test", user)
     assert list(watching.open_prints()) == [old], "its second reading may still come"
-    ReadingPass.objects.filter(pk=reading.pk).update(finished_at=timezone.now() - timedelta(days=7))
     CheckPrint.objects.filter(sheet_print=old).update(made_check=verdict)
+    later = CheckPrint.objects.create(sheet_print=new, **shared)
+    assert list(watching.open_prints()) == [new], "once the next strip is there, the last one is done"
+    later.delete()
+    ReadingPass.objects.filter(pk=reading.pk).update(finished_at=timezone.now() - timedelta(days=7))
+    assert not watching.open_prints().exists(), "nobody reads it again after a week"
     CheckPrint.objects.create(sheet_print=new, **shared)
-    assert list(watching.open_prints()) == [new]
     made = watching.deliver("strip.txt", readings_text(new), "watched folder", None)
     assert made.outcome == "taken" and made.sheet_print == new
 
@@ -373,6 +376,8 @@ def test_a_backup_is_verified_and_brings_everything_back(shop: Any, tmp_path: Pa
     run, where = shop
     made = run("-m", "greyanchor.cli", "backup", "all.zip")
     assert made.returncode == 0 and "verified" in made.stdout, made.stderr
+    nowhere = run("-m", "greyanchor.cli", "backup", "no/where.zip")
+    assert nowhere.returncode == 2 and "make it first" in nowhere.stderr and "Traceback" not in nowhere.stderr
     run(
         "-c",
         RUN
