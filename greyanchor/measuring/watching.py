@@ -89,7 +89,9 @@ def _find(name: str, data: bytes) -> SheetPrint:
     if not fitting:
         why = f"; nearest was {reasons[0]}" if reasons else f"; no open chart has {len(readings)} patches"
         raise BadInput(f"it belongs to no chart that waits for readings{why}", name)
-    if len({j.chart_id for j in fitting}) > 1 or len(fitting) > 1:
+    if named := [j for j in fitting if j.chart.title == readings.meta.get("DESCRIPTOR")]:
+        fitting = named  # the file says which chart it was read from
+    if len(fitting) > 1:
         titles = ", ".join(f"print {j.pk} of {j.chart.title}" for j in fitting[:3])
         raise BadInput(
             f"it could be of {titles}; let its name begin with print-{fitting[0].pk} or the other number, or open the right one and use it there",

@@ -28,7 +28,7 @@ from greyanchor.library import services
 from greyanchor.library.models import PackImport, PrintMode, ProgramKey
 from greyanchor.measuring import watching
 from greyanchor.measuring.models import Delivered, ReadingPass, SheetPrint
-from greyanchor.measuring.printing import print_on_standin, standin_reading
+from greyanchor.measuring.printing import make_chart, print_on_standin, standin_reading
 from greyanchor.measuring.services import keep_whole_pass
 from greyanchor.profiles.models import AimRecord
 from greyanchor.profiles.roles import Role
@@ -280,6 +280,25 @@ def test_readings_that_could_be_of_two_prints_are_left_to_a_person(
     assert named.outcome == "taken" and printed.passes.count() == 2 and twin.passes.count() == 0
     nobody = watching.deliver("print-4711.txt", readings_text(printed), "watched folder", None)
     assert "there is no print 4711" in nobody.reason
+
+
+def test_a_file_that_says_which_chart_it_was_read_from_belongs_to_it(
+    printed: SheetPrint, user: User, build: Build
+) -> None:
+    """Two charts of the same patches wait; the descriptor of the readings is the title of one of them."""
+    twin = SheetPrint.objects.get(pk=printed.pk)
+    twin.pk, twin.chart = None, make_chart("ink-limit", printed.chart.patches.device, "another chart", build.print_environment)  # fmt: skip
+    twin.save()
+    stage = stage_of(build, "linearization")
+    stage.state, stage.sheet_print = "open", twin
+    stage.save()
+    told = readings_text(printed)
+    title = f'DESCRIPTOR\t"{printed.chart.title}"'.encode()
+    assert title in told
+    silent = watching.deliver("a.txt", told.replace(title, b'DESCRIPTOR\t"job"'), "watched folder", None)
+    assert "could be of" in silent.reason
+    made = watching.deliver("b.txt", told, "watched folder", None)
+    assert made.outcome == "taken" and made.sheet_print == printed
 
 
 def test_what_is_decided_on_waits_for_no_readings(
