@@ -168,7 +168,11 @@ def edition_page(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 
 def _pks(request: HttpRequest) -> list[int]:
-    return [int(v) for v in request.GET.getlist("m") if v.isdigit()]
+    """Modes that an address names; `BadInput` for what is no number of one."""
+    told = request.GET.getlist("m")
+    if wrong := next((v for v in told if not v.isdigit() or len(v) > 15), None):
+        raise BadInput(f"there is no print mode {wrong[:20]!r}")
+    return [int(v) for v in told]
 
 
 @require_GET

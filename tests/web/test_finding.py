@@ -139,6 +139,18 @@ def test_a_change_is_found_at_once_without_reading_everything_anew(
     assert found("", user).total == 5
 
 
+def test_addresses_that_name_no_mode_are_refused_not_widened(client: Client, shelf: list[PrintMode]) -> None:
+    for address in (
+        "/modes/pack.zip?m=x",
+        f"/modes/pack.zip?m={'9' * 30}",
+        f"/modes/compare/?m={shelf[0].pk}&m={'9' * 30}",
+    ):
+        answer = client.get(address)
+        assert answer.status_code == 409 and "there is no print mode" in answer.content.decode().lower(), (
+            address
+        )
+
+
 def test_the_snapshot_and_the_database_agree_after_many_changes(user: User) -> None:
     chance = random.Random(4)
     printers, media = [machine(), machine("Gannet 64")], [paper(f"Paper {i}") for i in range(4)]

@@ -228,6 +228,9 @@ def test_checks_are_told_to_programs(shelf: list[PrintMode], user: User) -> None
     program = Program(user)
     assert program.ask(f"/checks?mode={shelf[0].pk}&verdict=pass").json()["total"] == 1
     assert program.ask("/checks?verdict=fail").json()["total"] == 0
+    for odd in ("x", "9" * 30):
+        assert program.ask(f"/checks?mode={odd}").json()["total"] == 0
+    assert program.ask("/readings", "POST", b"no form", "multipart/form-data").status_code == 400
     assert program.ask(f"/checks/{made.pk}").json()["criteria"] == [{"id": "mean"}]
 
 

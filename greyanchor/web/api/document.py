@@ -90,6 +90,7 @@ def _operation(
     if asked and _PK in asked:
         refusals["404"] = _json("Refusal", "there is no such record")
     if body:
+        refusals["400"] = _json("Refusal", "a form that is not understood")
         refusals["413"] = _json("Refusal", "the body is too large")
     made: dict[str, Any] = {"summary": text, "responses": {**answers, **refusals}}
     if asked:

@@ -10,6 +10,7 @@ from django.conf import settings
 from django.contrib.auth.decorators import login_not_required
 from django.core.exceptions import PermissionDenied, RequestDataTooBig
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.http.multipartparser import MultiPartParserError
 from django.utils import timezone
 from django.views.decorators.csrf import csrf_exempt
 
@@ -72,6 +73,8 @@ def door(**views: View) -> View:
             return refused(422, str(error))
         except PermissionDenied as error:
             return refused(403, str(error))
+        except MultiPartParserError as error:
+            return refused(400, f"the form is not understood: {error}")
         except RequestDataTooBig:
             most = settings.DATA_UPLOAD_MAX_MEMORY_SIZE // 2**20
             return refused(

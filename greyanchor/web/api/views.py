@@ -132,8 +132,8 @@ def check_facts(check: Check, whole: bool = False) -> dict[str, Any]:
 def check_list(request: HttpRequest) -> HttpResponse:
     """Checks, the newest first; ``?mode=`` and ``?verdict=`` narrow them."""
     found = Check.objects.defer("readings", "result", "diagnosis")
-    if (mode_pk := request.GET.get("mode", "")).isdigit():
-        found = found.filter(mode=mode_pk)
+    if mode_pk := request.GET.get("mode", ""):
+        found = found.filter(mode__in=PrintMode.objects.filter(pk=mode_pk if mode_pk.isdigit() else 0))
     if verdict := request.GET.get("verdict", ""):
         found = found.filter(verdict=verdict)
     return JsonResponse({"total": found.count(), "checks": [check_facts(c) for c in found[:MOST]]})
