@@ -183,7 +183,7 @@ class ProfileOptions(KindForm):
         found: dict[str, float] = {}
         for part in line.replace(" ", "").upper().split(","):
             name, _, value = part.partition("=")
-            if part and not (name and value.replace(".", "", 1).isdigit() and 20 <= float(value) <= 100):
+            if part and not (name and value.replace(".", "", 1).isdecimal() and 20 <= float(value) <= 100):
                 raise forms.ValidationError(f"{part} is not understood: write C=90, M=85, from 20 to 100 %.")
             if part:
                 found[name] = float(value)

@@ -185,7 +185,7 @@ def stage_plan(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     told = "Choose how it is read."
     if form.is_valid():
         count = request.GET.get("patches", "")
-        if not count.isdigit():
+        if not count.isdecimal():
             count = str(len(stage.sheet_print.chart.patches)) if stage.sheet_print else "100"
         data = form.cleaned_data
         try:

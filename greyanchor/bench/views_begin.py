@@ -67,7 +67,7 @@ def _suggestion(request: HttpRequest) -> dict[str, Any]:
     """Sensible first values for a printer and media that were chosen elsewhere."""
     initial: dict[str, Any] = {}
     printer, media = request.GET.get("printer", ""), request.GET.get("media", "")
-    chosen_printer = Printer.objects.filter(pk=printer).first() if printer.isdigit() else None
+    chosen_printer = Printer.objects.filter(pk=printer).first() if printer.isdecimal() else None
     if chosen_printer is None:  # begin with a machine that can be built on
         chosen_printer = next(
             (
@@ -77,7 +77,7 @@ def _suggestion(request: HttpRequest) -> dict[str, Any]:
             ),
             None,
         )
-    chosen_media = Media.objects.filter(pk=media).first() if media.isdigit() else Media.objects.first()
+    chosen_media = Media.objects.filter(pk=media).first() if media.isdecimal() else Media.objects.first()
     if chosen_printer:
         initial |= {
             "printer": chosen_printer.pk,
@@ -97,7 +97,7 @@ def _suggestion(request: HttpRequest) -> dict[str, Any]:
 def suggest(request: HttpRequest) -> HttpResponse:
     """What a printer and a media begin with, each with who says so."""
     told = {n: request.GET.get(n, "") for n in ("printer", "media")}
-    pks = {n: int(v) if v.isdigit() else 0 for n, v in told.items()}
+    pks = {n: int(v) if v.isdecimal() else 0 for n, v in told.items()}
     printer = get_object_or_404(Printer, pk=pks["printer"])
     media = get_object_or_404(Media.objects.select_related("media_class"), pk=pks["media"])
     held = start_values(printer, media)

@@ -49,7 +49,7 @@ class Side:
 def side(text: str, tolerances: str) -> Side:
     """A side by its address: ``check-12``, ``printer-1``, ``site-1``, ``mode-3``, ``before-3`` or ``after-3`` (a restore)."""
     kind, _, number = text.partition("-")
-    if not number.isdigit():
+    if not number.isdecimal():
         raise BadInput(f"{text!r} names nothing that can be compared")
     pk = int(number)
     everything = Check.objects.select_related("mode").defer("readings")

@@ -69,7 +69,7 @@ def strip_chart(choice: StripChoice, spots: Iterable[tuple[str, Array]] = (), ti
     if not choice.kind.startswith("own:"):
         return strips.of_kind(choice.kind, choice.page, choice.method, list(spots), meta)
     number = choice.kind.removeprefix("own:")
-    record = StripRecord.objects.filter(pk=int(number) if number.isdigit() else 0).first()
+    record = StripRecord.objects.filter(pk=int(number) if number.isdecimal() else 0).first()
     if record is None:
         raise BadInput("that control strip is no longer there")
     chart = record.chart

@@ -77,7 +77,7 @@ def aim_page(request: HttpRequest, pk: int) -> HttpResponse:
     )
     number = request.GET.get("mode", "")
     mode = (
-        modes.filter(pk=int(number)).first() if number.isdigit() else modes.filter(state="released").first()
+        modes.filter(pk=int(number)).first() if number.isdecimal() else modes.filter(state="released").first()
     )
     context: dict[str, Any] = {
         "record": record, "aim": aim, "here": "aims", "modes": modes, "mode": mode,
@@ -140,7 +140,7 @@ def spot_list(request: HttpRequest) -> HttpResponse:
         .defer("profile__data", "profile__fitted")
     )
     number = request.GET.get("mode", "")
-    mode = modes.filter(pk=int(number)).first() if number.isdigit() else None
+    mode = modes.filter(pk=int(number)).first() if number.isdecimal() else None
     context: dict[str, Any] = {
         "form": SpotForm(), "modes": modes, "mode": mode, "here": "spots", "reach": OUT_OF_REACH,
         "rows": _spot_rows(records, mode.profile if mode else None),

@@ -58,7 +58,7 @@ def _wishes(request: HttpRequest) -> dict[str, Any]:
     usual = AimRecord.objects.exclude(kind=AimRecord.Kind.SPOTS).values_list("pk", flat=True).first()
     told: dict[str, Any] = {"aim": usual, "tolerances": "iso12647-7:2016", "corrected": True, "kind": "full"}
     mode = request.GET.get("mode", "")
-    if mode.isdigit():
+    if mode.isdecimal():
         told["mode"] = int(mode)
         plan = Schedule.objects.filter(mode=int(mode)).first()
         if plan is not None:
@@ -120,7 +120,7 @@ def _print_of(pk: int) -> CheckPrint:
 def check_print_page(request: HttpRequest, pk: int) -> HttpResponse:
     """A strip on its way: print it, read it, see its verdicts."""
     found = _print_of(pk)
-    rows = [int(r) for r in request.GET.get("rows", "").split(",") if r.isdigit()]
+    rows = [int(r) for r in request.GET.get("rows", "").split(",") if r.isdecimal()]
     context = {
         "p": found,
         "pv": print_view(found.sheet_print, 1),
@@ -152,7 +152,7 @@ def check_print_act(request: HttpRequest, pk: int, act: str) -> HttpResponse:
             last = job.passes.order_by("-number").first()
             if last is None:
                 raise BadInput("this strip was not read yet")
-            rows = [int(r) for r in request.POST.get("rows", "").split(",") if r.strip().isdigit()]
+            rows = [int(r) for r in request.POST.get("rows", "").split(",") if r.strip().isdecimal()]
             return redirect("reading", pk=reopen_rows(last.pk, rows).pk)
     except BadInput as error:
         messages.error(request, f"{error.sentence} Nothing was changed.")

@@ -130,7 +130,7 @@ def set_save(request: HttpRequest, key: str) -> HttpResponse:
         version = request.POST.get("version", "")
         sets.change_set(
             record.pk,
-            int(version) if version.isdigit() else 0,
+            int(version) if version.isdecimal() else 0,
             told,
             request.user,
             request.POST.get("why", "").strip(),

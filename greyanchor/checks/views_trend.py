@@ -35,7 +35,7 @@ def _chosen(request: HttpRequest) -> tuple[trends.Question, Any]:
         (c for c in limits.criteria if c.id == named), limits.criteria[min(1, len(limits.criteria) - 1)]
     )
     kind, _, number = request.GET.get("of", "").partition("-")
-    subject = {kind: int(number)} if kind in ("mode", "printer", "site") and number.isdigit() else {}
+    subject = {kind: int(number)} if kind in ("mode", "printer", "site") and number.isdecimal() else {}
     return trends.Question(criterion.id, key, **subject), criterion
 
 

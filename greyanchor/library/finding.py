@@ -302,7 +302,7 @@ def _chosen(values: Sequence[str], choices: Sequence[tuple[str, str]]) -> list[i
 
 
 def _number(text: str | None) -> int:
-    return int(text) if text and text.isdigit() and len(text) < 7 else 1
+    return int(text) if text and text.isdecimal() and len(text) < 7 else 1
 
 
 def _sort_key(shot: Snapshot, coded: dict[str, Any], sort: str, scores: Codes) -> Codes:

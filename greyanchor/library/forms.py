@@ -26,7 +26,7 @@ class _Listed(forms.CharField):
         words = str(value or "").replace(",", " ").split()
         if not self.numbers:
             return words
-        if not all(w.isdigit() and 0 < int(w) < 100_000 for w in words):
+        if not all(w.isdecimal() and 0 < int(w) < 100_000 for w in words):
             raise forms.ValidationError("Write whole numbers, with commas between them.")
         return sorted({int(w) for w in words})
 

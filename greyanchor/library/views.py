@@ -90,7 +90,7 @@ def _file(data: bytes, name: str, kind: str) -> HttpResponse:
 
 def _version(request: HttpRequest) -> int:
     text = request.POST.get("version", "")
-    return int(text) if text.isdigit() else 0
+    return int(text) if text.isdecimal() else 0
 
 
 def _why(request: HttpRequest) -> str:
@@ -170,7 +170,7 @@ def edition_page(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 def _pks(request: HttpRequest) -> list[int]:
     """Modes that an address names; `BadInput` for what is no number of one."""
     told = request.GET.getlist("m")
-    if wrong := next((v for v in told if not v.isdigit() or len(v) > 15), None):
+    if wrong := next((v for v in told if not v.isdecimal() or len(v) > 15), None):
         raise BadInput(f"there is no print mode {wrong[:20]!r}")
     return [int(v) for v in told]
 
@@ -188,7 +188,7 @@ def mode_best(request: HttpRequest) -> HttpResponse:
         request.GET.get("media", ""),
         {"media_list": Media.objects.all(), "media": None, "weight": 30, "ranked": []},
     )
-    if chosen.isdigit():
+    if chosen.isdecimal():
         media = get_object_or_404(Media.objects.select_related("media_class"), pk=chosen)
         weight = _between(request.GET.get("time"), 0, 100, 30.0) or 0.0
         area, minutes = (
@@ -241,7 +241,7 @@ def media_classes(request: HttpRequest) -> HttpResponse:
     """What each media class lends, printer by printer."""
     if request.method == "POST":
         told: dict[str, Any] = {
-            n: v if (v := request.POST.get(n, "")).isdigit() else 0
+            n: v if (v := request.POST.get(n, "")).isdecimal() else 0
             for n in ("media_class", "printer", "mode")
         }
         group, printer = (

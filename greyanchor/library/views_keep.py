@@ -221,9 +221,9 @@ def record_history(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse
     record = record_or_404(kind, pk)
     entries = keeping.history(record, 200)
     a, b = request.GET.get("a", ""), request.GET.get("b", "")
-    if not (a.isdigit() and b.isdigit()) and len(entries) > 1:
+    if not (a.isdecimal() and b.isdecimal()) and len(entries) > 1:
         a, b = str(entries[1].pk), str(entries[0].pk)
-    rows = keeping.side_by_side(record, int(a), int(b)) if a.isdigit() and b.isdigit() else []
+    rows = keeping.side_by_side(record, int(a), int(b)) if a.isdecimal() and b.isdecimal() else []
     context = {
         "kind": kind, "record": record, "entries": entries, "rows": rows, "a": next((e for e in entries if str(e.pk) == a), None),
         "b": next((e for e in entries if str(e.pk) == b), None), "may_change": _may_change(request, kind, record),
@@ -237,7 +237,7 @@ def record_go_back(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse
     kind = kind_named(kind_key)
     record_or_404(kind, pk)
     entry, version = request.POST.get("entry", ""), request.POST.get("version", "")
-    if not (entry.isdigit() and version.isdigit()):
+    if not (entry.isdecimal() and version.isdecimal()):
         raise BadInput("choose the version to go back to")
     why = request.POST.get("why", "").strip() or "no reason given"
     record = keeping.go_back(kind, pk, int(entry), int(version), request.user, why)
@@ -254,7 +254,7 @@ def record_remove(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse:
     name = keeping.remove(
         kind,
         record.pk,
-        int(version) if version.isdigit() else 0,
+        int(version) if version.isdecimal() else 0,
         request.user,
         request.POST.get("why", "").strip(),
     )

@@ -102,7 +102,7 @@ def _choices(request: HttpRequest, job: PackImport) -> dict[str, Any]:
         for i, row in enumerate(job.plan.get(kind, [])):
             value = request.POST.get(f"{kind}.{i}")
             if value is not None:
-                told[kind][row["name"]] = int(value) if value.isdigit() else None
+                told[kind][row["name"]] = int(value) if value.isdecimal() else None
     for kind in ("presets", "modes"):
         told[kind] = {}
         for i, row in enumerate(job.plan.get(kind, [])):

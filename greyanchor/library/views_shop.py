@@ -47,7 +47,7 @@ def _context(request: HttpRequest, form: RulesForm) -> dict[str, object]:
 
 def _site(request: HttpRequest) -> Site | None:
     text = request.POST.get("site", "")
-    return get_object_or_404(Site, pk=text) if text.isdigit() else None
+    return get_object_or_404(Site, pk=text) if text.isdecimal() else None
 
 
 @require_POST

@@ -24,7 +24,7 @@ def _printer(pk: int) -> Printer:
 
 def _whole(request: HttpRequest, name: str, what: str) -> int:
     text = request.POST.get(name, "").strip()
-    if not text.isdigit():
+    if not text.isdecimal():
         raise BadInput(f"{what} is a whole number")
     return int(text)
 
@@ -47,7 +47,7 @@ def slot_send(request: HttpRequest, pk: int) -> HttpResponse:
     """Send a preset or a mode to a slot."""
     printer = _printer(pk)
     kind, _, number = request.POST.get("subject", "").partition("-")
-    if not number.isdigit() or kind not in ("preset", "mode"):
+    if not number.isdecimal() or kind not in ("preset", "mode"):
         raise BadInput("choose a preset or a print mode to send")
     model: Any = MediaPreset if kind == "preset" else PrintMode
     subject = get_object_or_404(model, pk=number)
@@ -100,7 +100,7 @@ def readiness_page(request: HttpRequest) -> HttpResponse:
 def media_load(request: HttpRequest, pk: int) -> HttpResponse:
     """Another media is in the printer."""
     text = request.POST.get("media", "")
-    media = get_object_or_404(Media, pk=text if text.isdigit() else 0)
+    media = get_object_or_404(Media, pk=text if text.isdecimal() else 0)
     printer = readying.load_media(_printer(pk).pk, media, request.user)
     messages.success(request, f"{media.name} is in {printer.name}. What depends on the media is due.")
     return redirect("readiness")

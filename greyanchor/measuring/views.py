@@ -53,7 +53,7 @@ def _context(
 
 
 def _wanted(text: str | None) -> int | None:
-    return int(text) if text and text.isdigit() and len(text) < 7 else None
+    return int(text) if text and text.isdecimal() and len(text) < 7 else None
 
 
 @require_POST
@@ -146,7 +146,7 @@ def pass_file(request: HttpRequest, pk: int, ending: str) -> HttpResponse:
 @require_POST
 def pass_reopen(request: HttpRequest, pk: int) -> HttpResponse:
     """Read some rows of a complete pass again."""
-    rows = [int(r) for r in request.POST.get("rows", "").split(",") if r.strip().isdigit()]
+    rows = [int(r) for r in request.POST.get("rows", "").split(",") if r.strip().isdecimal()]
     current = services.reopen_rows(pk, rows)
     return redirect("reading", pk=current.pk)
 

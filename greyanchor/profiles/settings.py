@@ -33,7 +33,7 @@ def light_from(name: str) -> Light:
     kind, _, number = name.partition(":")
     if kind != "room":
         return name
-    room = RoomLight.objects.filter(pk=number if number.isdigit() else None).first()
+    room = RoomLight.objects.filter(pk=number if number.isdecimal() else None).first()
     if room is None:
         raise BadInput("the measured light is not there any more; choose another")
     return MeasuredLight(room.name, tuple(float(v) for v in room.power))

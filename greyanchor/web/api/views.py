@@ -85,7 +85,7 @@ def mode_pack(request: HttpRequest, pk: int) -> HttpResponse:
         edition = get_object_or_404(
             Edition.objects.select_related("released_by", "curve_set"),
             mode=pk,
-            number=number if number.isdigit() else 0,
+            number=number if number.isdecimal() else 0,
         )
         packing.pack_edition(edition, out)
     else:
@@ -133,7 +133,7 @@ def check_list(request: HttpRequest) -> HttpResponse:
     """Checks, the newest first; ``?mode=`` and ``?verdict=`` narrow them."""
     found = Check.objects.defer("readings", "result", "diagnosis")
     if mode_pk := request.GET.get("mode", ""):
-        found = found.filter(mode__in=PrintMode.objects.filter(pk=mode_pk if mode_pk.isdigit() else 0))
+        found = found.filter(mode__in=PrintMode.objects.filter(pk=mode_pk if mode_pk.isdecimal() else 0))
     if verdict := request.GET.get("verdict", ""):
         found = found.filter(verdict=verdict)
     return JsonResponse({"total": found.count(), "checks": [check_facts(c) for c in found[:MOST]]})
@@ -168,7 +168,7 @@ def readings(request: HttpRequest) -> HttpResponse:
         raise BadInput(f"readings of at most {MOST_READINGS // 2**20} MB are taken", name)
     number = request.GET.get("print", "")
     job = (
-        get_object_or_404(SheetPrint.objects.select_related("chart"), pk=number if number.isdigit() else 0)
+        get_object_or_404(SheetPrint.objects.select_related("chart"), pk=number if number.isdecimal() else 0)
         if number
         else None
     )
