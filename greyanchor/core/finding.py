@@ -117,7 +117,7 @@ class WordIndex:
 
     def _alike(self, word: str) -> dict[str, float]:
         """Words within one slip (two from seven letters on): a letter more, less, other, or two exchanged."""
-        if len(word) < 4 or word.isdigit():
+        if len(word) < 4 or word.isdecimal():
             return {}
         most = 1 if len(word) < 7 else 2
         found = process.extract(word, self._rows.keys(), scorer=OSA.distance, score_cutoff=most, limit=40)

@@ -140,8 +140,11 @@ def test_a_change_is_found_at_once_without_reading_everything_anew(
 
 
 def test_addresses_that_name_no_mode_are_refused_not_widened(client: Client, shelf: list[PrintMode]) -> None:
+    for address in ("/modes/best/?media=²", "/modes/?page=²", "/presets/new/?media=²"):
+        assert client.get(address).status_code == 200, address
     for address in (
         "/modes/pack.zip?m=x",
+        "/modes/pack.zip?m=²",
         f"/modes/pack.zip?m={'9' * 30}",
         f"/modes/compare/?m={shelf[0].pk}&m={'9' * 30}",
     ):

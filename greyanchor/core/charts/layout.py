@@ -261,7 +261,7 @@ def layout_of(chart: ReadingSet) -> Layout:
         per_sheet,
         int(chart.sheets.max()),
         int(chart.rows.max()),
-        int(dots) if dots.isdigit() else 1,
+        int(dots) if dots.isdecimal() else 1,
     )
 
 

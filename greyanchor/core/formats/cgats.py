@@ -138,7 +138,7 @@ def from_table(table: Table) -> ReadingSet:
     if repeated:
         raise BadInput(f"the field {repeated[0]} is named more than once", line=table.fields_line)
     declared = table.header.get("NUMBER_OF_SETS", "")
-    if declared.isdigit() and int(declared) != len(table.lines):
+    if declared.isdecimal() and int(declared) != len(table.lines):
         raise BadInput(
             f"NUMBER_OF_SETS says {declared}, but there are {len(table.lines)} lines of data; the file may be cut off",
             line=table.lines[-1][0],

@@ -85,7 +85,9 @@ def _fields(names: list[str], line: int, header: dict[str, str]) -> list[str]:
             fields.append(f"RGB_{name}")
         else:
             fields.append(_PLAIN.get(name) or _WHERE.get(name) or name)
-    if not any(f.startswith(("CMYK_", "RGB_", "LAB_", "XYZ_")) or "CLR_" in f or f.isdigit() for f in fields):
+    if not any(
+        f.startswith(("CMYK_", "RGB_", "LAB_", "XYZ_")) or "CLR_" in f or f.isdecimal() for f in fields
+    ):
         raise BadInput(
             f"none of the headings is a device value, spectrum, XYZ or Lab: {', '.join(names[:6])}", line=line
         )

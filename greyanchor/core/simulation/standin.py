@@ -92,7 +92,7 @@ def print_and_read(
     spectra = printed_spectra(chart, press, seed, state, pipeline, condition)
     reader = reader or StripReader()
     dots = chart.meta.get("READINGS_A_PATCH", "1")
-    spot = reading_spot(press, int(dots) if dots.isdigit() else 1)
+    spot = reading_spot(press, int(dots) if dots.isdecimal() else 1)
     return replace(
         chart,
         spectra=reader.measure(spectra, (seed, reading, 17), spot),

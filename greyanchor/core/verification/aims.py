@@ -172,7 +172,7 @@ def from_data(data: ReadingSet, source: str) -> Aim:
     if not data.is_measured:
         raise BadInput("the file holds device values only; an aim needs colours", source)
     name = data.meta.get("DESCRIPTOR") or source
-    if data.device is None and data.names is None and all(i.isdigit() for i in data.ids):
+    if data.device is None and data.names is None and all(i.isdecimal() for i in data.ids):
         raise BadInput(
             "the file holds no device values, and no names, so its colours cannot be matched to patches",
             source,
