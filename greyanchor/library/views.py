@@ -186,7 +186,14 @@ def mode_best(request: HttpRequest) -> HttpResponse:
     """The best mode for a media and a job."""
     chosen, context = (
         request.GET.get("media", ""),
-        {"media_list": Media.objects.all(), "media": None, "weight": 30, "ranked": []},
+        {
+            "media_list": Media.objects.all(),
+            "media": None,
+            "weight": 30,
+            "area": None,
+            "minutes": None,
+            "ranked": [],
+        },
     )
     if chosen.isdecimal():
         media = get_object_or_404(Media.objects.select_related("media_class"), pk=chosen)
