@@ -109,7 +109,9 @@ def _beside(target: Path) -> tuple[Path, Path]:
 def _files(home: Path) -> Iterator[Path]:
     for name in FOLDERS:
         for path in sorted((home / name).rglob("*")):
-            if path.is_file() and not path.is_symlink():
+            if (
+                path.is_file() and not path.is_symlink() and not path.name.startswith("out-")
+            ):  # written anew any time
                 yield path
 
 

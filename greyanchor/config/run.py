@@ -115,14 +115,19 @@ def worker() -> int:
     from greyanchor.bench import tasks as of_builds  # the queue knows a task only after its module is loaded
     from greyanchor.bench.models import RefineRound, Task
     from greyanchor.library import tasks as of_library
-    from greyanchor.library.models import PackImport
+    from greyanchor.library.models import PackExport, PackImport
     from greyanchor.profiles import tasks as of_profiles
     from greyanchor.profiles.models import ProfileWork
     from greyanchor.profiles.work import mark_interrupted
 
-    known = (of_builds.build_profile_task, of_profiles.profile_work_task, of_library.pack_task)
+    known = (
+        of_builds.build_profile_task,
+        of_profiles.profile_work_task,
+        of_library.pack_task,
+        of_library.export_task,
+    )
     assert all(known)
-    for model in (Task, ProfileWork, RefineRound, PackImport):
+    for model in (Task, ProfileWork, RefineRound, PackImport, PackExport):
         mark_interrupted(model)
     threading.Thread(target=_watch, daemon=True).start()
     consumer = HUEY.create_consumer(

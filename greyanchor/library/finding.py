@@ -12,6 +12,7 @@ from django.contrib.auth.models import User
 from django.http import QueryDict
 from django.utils import timezone
 
+from greyanchor.core.errors import BadInput
 from greyanchor.core.finding import narrow
 from greyanchor.library.keeping import named
 from greyanchor.library.models import PackImport, Pin, PrintMode
@@ -200,6 +201,14 @@ def _by_number(values: Codes, unit: str) -> tuple[Codes, list[tuple[str, str]]]:
     known = np.unique(values[values >= 0])
     codes = np.searchsorted(known, values)
     return np.where(values < 0, -1, codes), [(str(v), f"{v} {unit}") for v in known.tolist()]
+
+
+def named_pks(query: QueryDict) -> list[int]:
+    """Modes that an address names; `BadInput` for what is no number of one."""
+    told = query.getlist("m")
+    if wrong := next((v for v in told if not v.isdecimal() or len(v) > 15), None):
+        raise BadInput(f"there is no print mode {wrong[:20]!r}")
+    return [int(v) for v in told]
 
 
 def find(query: QueryDict, user: Any) -> FindingPage:

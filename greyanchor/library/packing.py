@@ -13,7 +13,7 @@ from typing import Any
 from django.utils import timezone
 
 from greyanchor.core.errors import BadInput
-from greyanchor.core.packs import dump_pack, write_archive
+from greyanchor.core.packs import Tell, dump_pack, write_archive
 from greyanchor.library.keeping import named
 from greyanchor.library.models import Edition, KeptText, MediaPreset, PrintMode
 from greyanchor.library.settings_held import in_force, in_force_facts
@@ -47,13 +47,13 @@ class Label:
     note: str = ""
 
 
-def pack_modes(pks: Iterable[int], label: Label, target: Path | io.BytesIO) -> int:
-    """Write a pack of modes as they are now; gives their number."""
+def pack_modes(pks: Iterable[int], label: Label, target: Path | io.BytesIO, tell: Tell | None = None) -> int:
+    """Write a pack of modes as they are now; gives their number. `tell` hears of each file."""
     modes = list(_ready().filter(pk__in=list(pks)).order_by("name"))
-    _refuse_too_many(len(modes))
+    refuse_too_many(len(modes))
     files: dict[str, Callable[[], bytes]] = {}
     told = [_mode(m, files) for m in modes]
-    _write(modes, told, label, files, target)
+    _write(modes, told, label, files, target, tell=tell)
     return len(modes)
 
 
@@ -80,7 +80,8 @@ def _ready() -> Any:
     return PrintMode.objects.select_related("printer", "ink_set", "media__media_class", "preset__media", "curve_set", "released_by").defer("curve_set__text")  # fmt: skip
 
 
-def _refuse_too_many(count: int) -> None:
+def refuse_too_many(count: int) -> None:
+    """`BadInput` for a pack of nothing, or of more modes than one pack may hold."""
     if not count:
         raise BadInput("there is no print mode to pack")
     if count > MOST_MODES:
@@ -142,7 +143,7 @@ def _text(sha256: str) -> bytes:
 
 def _write(
     modes: list[PrintMode], told: list[dict[str, Any]], label: Label, files: dict[str, Callable[[], bytes]], target: Path | io.BytesIO,
-    presets: list[dict[str, Any]] | None = None, class_handling: dict[str, float] | None = None,
+    presets: list[dict[str, Any]] | None = None, class_handling: dict[str, float] | None = None, tell: Tell | None = None,
 ) -> None:  # fmt: skip
     media = {m.media_id: m.media for m in modes}
     classes = {m.media_class_id: m.media_class for m in media.values()}
@@ -171,4 +172,4 @@ def _write(
         ],
         "presets": presets, "modes": told,
     }  # fmt: skip
-    write_archive(target, dump_pack(manifest, files))
+    write_archive(target, dump_pack(manifest, files, tell))

@@ -167,18 +167,10 @@ def edition_page(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     return render(request, "library/edition.html", {"edition": edition, "mode": edition.mode, "c": edition.content, "held": queries.told_settings(edition.content.get("in_force", {}))})  # fmt: skip
 
 
-def _pks(request: HttpRequest) -> list[int]:
-    """Modes that an address names; `BadInput` for what is no number of one."""
-    told = request.GET.getlist("m")
-    if wrong := next((v for v in told if not v.isdecimal() or len(v) > 15), None):
-        raise BadInput(f"there is no print mode {wrong[:20]!r}")
-    return [int(v) for v in told]
-
-
 @require_GET
 def mode_compare(request: HttpRequest) -> HttpResponse:
     """Up to four modes side by side."""
-    return render(request, "library/compare.html", {"made": choosing.compare(_pks(request))})
+    return render(request, "library/compare.html", {"made": choosing.compare(finding.named_pks(request.GET))})
 
 
 @require_GET
@@ -217,15 +209,6 @@ def _between(text: str | None, low: float, high: float, usual: float | None) -> 
     if not low <= value <= high:
         raise BadInput(f"{text[:20]} lies outside {low:g}..{high:g}")
     return value
-
-
-@require_GET
-def modes_pack(request: HttpRequest) -> HttpResponse:
-    """The chosen modes, or all that an address narrows to, as one pack."""
-    pks = _pks(request) or finding.find(request.GET, request.user).all_pks
-    out = io.BytesIO()
-    count = packing.pack_modes(pks, packing.Label(request.GET.get("title", "").strip() or "Print modes"), out)
-    return _file(out.getvalue(), f"{count}-modes.zip", "application/zip")
 
 
 @require_POST

@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
+import io
 from typing import Any
 
 from django.contrib import messages
 from django.db.models import Q
-from django.http import HttpRequest, HttpResponse
+from django.http import FileResponse, HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from greyanchor.core.errors import BadInput
-from greyanchor.library import catalogue, importing, planning
-from greyanchor.library.models import InkSet, MediaClass, Offer, PackImport, Printer, Shelf
+from greyanchor.library import catalogue, exporting, finding, importing, packing, planning
+from greyanchor.library.models import InkSet, MediaClass, Offer, PackExport, PackImport, Printer, Shelf
 from greyanchor.profiles import work
 from greyanchor.profiles.roles import MAKE, RELEASE, may, takes
 from greyanchor.profiles.services import content_of
@@ -25,7 +26,12 @@ _ENDINGS = (".icc", ".icm")
 def pack_list(request: HttpRequest) -> HttpResponse:
     """Packs that came in, and where one goes out."""
     imports = PackImport.objects.select_related("started_by").defer("plan", "choices")[:40]
-    return render(request, "library/packs.html", {"imports": imports, "may_make": may(request.user, MAKE)})
+    out = PackExport.objects.select_related("started_by").defer("modes")[:12]
+    return render(
+        request,
+        "library/packs.html",
+        {"imports": imports, "exports": out, "may_make": may(request.user, MAKE)},
+    )
 
 
 @takes(MAKE)
@@ -129,6 +135,73 @@ def pack_cancel(request: HttpRequest, pk: int) -> HttpResponse:
 def pack_again(request: HttpRequest, pk: int) -> HttpResponse:
     importing.again(_job(pk).pk, request.user)
     return redirect("pack", pk=pk)
+
+
+# --- packs that go out -----------------------------------------------------------------------
+
+
+@require_GET
+def modes_pack(request: HttpRequest) -> HttpResponse:
+    """The chosen modes, or all that an address narrows to: a few are packed at once, for more a label is asked."""
+    pks = finding.named_pks(request.GET) or finding.find(request.GET, request.user).all_pks
+    packing.refuse_too_many(len(pks))
+    if len(pks) > exporting.AT_ONCE:
+        context = {"count": len(pks), "query": request.GET.urlencode(), "title": request.GET.get("title", "")}
+        return render(request, "library/pack_label.html", context)
+    out = io.BytesIO()
+    count = packing.pack_modes(pks, packing.Label(request.GET.get("title", "").strip() or "Print modes"), out)
+    return HttpResponse(out.getvalue(), content_type="application/zip", headers=_named(f"{count}-modes.zip"))
+
+
+def _named(name: str) -> dict[str, str]:
+    return {"Content-Disposition": f'attachment; filename="{name}"'}
+
+
+@require_POST
+def export_order(request: HttpRequest) -> HttpResponse:
+    """Queue a pack of the modes that a kept address names or narrows to."""
+    query = QueryDict(request.POST.get("query", ""))
+    pks = finding.named_pks(query) or finding.find(query, request.user).all_pks
+    told = {name: request.POST.get(name, "") for name in ("title", "maker", "note")}
+    job = exporting.order(pks, packing.Label(**told), request.user)
+    return redirect("export", pk=job.pk)
+
+
+def _export(pk: int) -> PackExport:
+    return get_object_or_404(PackExport.objects.select_related("started_by"), pk=pk)
+
+
+@require_GET
+def export_page(request: HttpRequest, pk: int) -> HttpResponse:
+    """How the writing of a pack goes, and the pack once it is whole."""
+    return render(request, "library/export.html", {"job": _export(pk)})
+
+
+@require_GET
+def export_part(request: HttpRequest, pk: int) -> HttpResponse:
+    return render(request, "library/_export.html", {"job": _export(pk)})
+
+
+@require_GET
+def export_file(request: HttpRequest, pk: int) -> HttpResponse:
+    """A pack that was written."""
+    job = _export(pk)
+    path = exporting.path_of(job)
+    if job.state != PackExport.State.DONE or not path.exists():
+        raise BadInput(f"{job.title} is not here to be fetched; pack the modes anew")
+    plain = "".join(c if c.isalnum() or c in "-_." else "-" for c in job.title).strip("-") or "modes"
+    return FileResponse(path.open("rb"), content_type="application/zip", headers=_named(f"{plain}.zip"))
+
+
+@require_POST
+def export_act(request: HttpRequest, pk: int) -> HttpResponse:
+    """Stop a pack that is being written, or start it again."""
+    job = _export(pk)
+    if request.POST.get("act") == "stop":
+        exporting.stop(job, request.user)
+    else:
+        exporting.again(job, request.user)
+    return redirect("export", pk=pk)
 
 
 # --- the catalogue ---------------------------------------------------------------------------

@@ -70,6 +70,11 @@ def carry_out(model: type[BackgroundWork], pk: int, what: Callable[[], None]) ->
 @needs(MAKE)
 def cancel(model: type[BackgroundWork], pk: int) -> None:
     """Ask work to stop; it stops at its next step, or at once when it has not begun."""
+    ask_to_stop(model, pk)
+
+
+def ask_to_stop(model: type[BackgroundWork], pk: int) -> None:
+    """The same, for services that hold to a role themselves."""
     every = model._default_manager.filter(pk=pk)
     every.filter(state=BackgroundWork.State.QUEUED).update(state=BackgroundWork.State.CANCELLED)
     every.filter(state=BackgroundWork.State.RUNNING).update(cancel_asked=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 import json
 import re
@@ -16,13 +17,14 @@ import pytest
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
+from django.utils import timezone
 
 from greyanchor.core.errors import BadInput
 from greyanchor.core.packs import Archive, dump_pack, read_pack, write_archive
 from greyanchor.core.packs.archive import file_hash
 from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.devices.catalogue_service import Catalogue
-from greyanchor.library import catalogue, importing, packing, writing
+from greyanchor.library import catalogue, exporting, importing, packing, writing
 from greyanchor.library.models import (
     Edition,
     InkSet,
@@ -32,11 +34,13 @@ from greyanchor.library.models import (
     MediaClass,
     MediaPreset,
     Offer,
+    PackExport,
     PackImport,
     PrintMode,
     Shelf,
 )  # fmt: skip
-from greyanchor.library.tasks import pack_task
+from greyanchor.library.tasks import export_task, pack_task
+from greyanchor.profiles import work
 from greyanchor.profiles.models import Profile
 from greyanchor.profiles.roles import NotAllowed, Role
 from tests.web.library_kit import machine, mode, paper, person, preset
@@ -384,6 +388,66 @@ def test_what_an_address_narrows_to_is_packed(client: Client, shop: PrintMode) -
         )
         == 1
     )
+
+
+def test_many_modes_are_packed_in_the_background_under_a_label(
+    client: Client, shop: PrintMode, user: User, home: Path
+) -> None:
+    for i in range(exporting.AT_ONCE):
+        mode(f"Sea maps {i}", shop.printer, shop.media)
+    page = client.get("/modes/pack.zip?state=released")
+    assert (
+        page["Content-Type"].startswith("text/html")
+        and "7 print modes go into one ZIP" in page.content.decode()
+    )
+    unnamed = client.post("/packs/out/", {"query": "state=released", "title": " "})
+    assert unnamed.status_code == 409 and "ive the pack a title" in unnamed.content.decode()
+    told = {
+        "query": "state=released",
+        "title": "Deck & sea, 2026",
+        "maker": "Quay Street",
+        "note": "for the other room",
+    }
+    address = client.post("/packs/out/", told).url
+    job = PackExport.objects.get()
+    assert "Being packed" in client.get(address).content.decode()
+    assert client.get(f"{address}pack.zip").status_code == 409, "not before it is whole"
+    export_task.call_local(job.pk)
+    page = client.get(address).content.decode()
+    data = b"".join(client.get(f"{address}pack.zip").streaming_content)  # type: ignore[attr-defined]
+    assert "7 print modes" in page and hashlib.sha256(data).hexdigest() in page
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        manifest = json.loads(archive.read("manifest.json"))
+    assert len(manifest["modes"]) == 7
+    assert [manifest[k] for k in ("title", "maker", "note")] == [
+        "Deck & sea, 2026",
+        "Quay Street",
+        "for the other room",
+    ]
+    PackExport.objects.update(created_at=timezone.now() - exporting.KEPT * 2)
+    exporting.order([shop.pk], packing.Label("Another"), user)
+    assert not exporting.path_of(job).exists() and PackExport.objects.get().title == "Another"
+    assert client.get(f"{address}pack.zip").status_code == 404
+
+
+def test_a_pack_that_is_stopped_or_fails_leaves_no_file_and_can_be_begun_again(
+    client: Client, shop: PrintMode, user: User, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    job = exporting.order([shop.pk], packing.Label("Deck"), user)
+    with pytest.raises(BadInput, match="nothing to start again"):
+        exporting.again(job, user)
+    work.begin(PackExport, job.pk)
+    client.post(f"/packs/out/{job.pk}/act/", {"act": "stop"})
+    with pytest.raises(work.Cancelled):
+        exporting.write(job.pk)
+    work.end(PackExport, job.pk, PackExport.State.CANCELLED, "cancelled")
+    assert not list(importing.folder().iterdir())
+    client.post(f"/packs/out/{job.pk}/act/", {"act": "again"})
+    PrintMode.objects.filter(pk=shop.pk).delete()
+    export_task.call_local(job.pk)
+    page = client.get(f"/packs/out/{job.pk}/").content.decode()
+    assert "There is no print mode to pack" in page and "Pack it again" in page
+    assert not list(importing.folder().iterdir())
 
 
 # --- loose profiles --------------------------------------------------------------------------

@@ -17,7 +17,16 @@ from greyanchor.bench.models import Baseline, Build, Refinement, RefineRound, Re
 from greyanchor.checks.models import Check, Schedule, StripRecord, ToleranceRecord
 from greyanchor.core.errors import BadInput
 from greyanchor.library import keeping, services
-from greyanchor.library.models import LimitSet, MediaPreset, PackImport, Printer, PrintMode, Readied, Site
+from greyanchor.library.models import (
+    LimitSet,
+    MediaPreset,
+    PackExport,
+    PackImport,
+    Printer,
+    PrintMode,
+    Readied,
+    Site,
+)
 from greyanchor.measuring.models import ReadingPass, Upload
 from greyanchor.measuring.printing import print_on_standin
 from greyanchor.profiles.models import AimRecord, Profile, ProfileWork, SpotRecord
@@ -29,7 +38,7 @@ from tests.web.library_kit import ABILITIES, mode, person, preset, profile
 OPERATORS = {
     "sign-out", "mode-pin", "key-make", "key-end", "media-load", "slot-send", "ready-print", "ready-judge", "reading-act", "pass-reopen",
     "print-dry", "files", "upload", "upload-use", "check-new", "check-strip", "check-print", "check-print-act", "stage-print", "stage-read", "stage-upload",
-    "compare", "prediction",
+    "compare", "prediction", "export-order", "export-act",
 }  # fmt: skip
 #: addresses that a lead alone may post to; a mode in use is changed by leads, a draft by technicians
 LEADS = {
@@ -96,7 +105,7 @@ def world(build: Build, user: User, aim: AimRecord, printer: Printer) -> dict[st
         "spot": SpotRecord.objects.create(name="Buoy", lightness=50, a=0, b=0).pk, "strip": StripRecord.objects.create(name="s", text="x").pk,
         "schedule": Schedule.objects.create(mode=made, aim=aim, tolerances="x", every_days=7).pk, "printer": printer.pk, "class": media.media_class_id,
         "media": media.pk, "pack": PackImport.objects.create(name="p", path="x", step="plan", state="waiting").pk, "file": owned.pk, "user": user.pk,
-        "curves": made.curve_set_id, "limits": LimitSet.objects.get(pk=made.limit_set_id).pk, "ink": printer.ink_sets.get().pk,
+        "export": PackExport.objects.create(title="x", modes=[made.pk]).pk, "curves": made.curve_set_id, "limits": LimitSet.objects.get(pk=made.limit_set_id).pk, "ink": printer.ink_sets.get().pk,
         "ready": Readied.objects.create(printer=printer, task="nozzles", pattern={"closed": {"C": []}}).pk, "key": services.make_key(user, "x") and user.program_keys.get().pk,
     }  # type: ignore[dict-item]  # fmt: skip
 
@@ -110,7 +119,7 @@ _WHOSE = (
     ("pass", "pass"), ("print-dry", "print"), ("upload", "upload"), ("aim", "aim"), ("spot", "spot"), ("strip", "strip"), ("schedule", "schedule"),
     ("prediction", "profile"), ("printer", "printer"), ("slot", "printer"), ("ready", "printer"), ("media-load", "printer"), ("media-class", "class"),
     ("class-start", "class"), ("media", "media"), ("preset", "preset"), ("ink-set", "ink"), ("pack", "pack"), ("file-remove", "file"), ("file", "file"),
-    ("person", "user"), ("key-end", "key"), ("curve-set", "curves"), ("limit-set", "limits"), ("notes", "curves"), ("record", "preset"), ("proof", "profile"),
+    ("export", "export"), ("person", "user"), ("key-end", "key"), ("curve-set", "curves"), ("limit-set", "limits"), ("notes", "curves"), ("record", "preset"), ("proof", "profile"),
     ("gamut", "profile"), ("chart", "print"), ("edition", "mode"),
 )  # fmt: skip
 
@@ -162,6 +171,7 @@ _FORMS: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
     "slot-take": lambda w: {"slot": 1, "key": "vacuum"},
     "media-classes-lend": lambda w: {"media_class": w["class"], "printer": w["printer"], "mode": w["mode"]},
     "shop": lambda w: {"version": 1, "check_days": 30, "profile_error": 1.5},
+    "export-order": lambda w: {"query": f"m={w['mode']}", "title": "x"}, "export-act": lambda w: {"act": "stop"},
     "person-set": lambda w: {"role": "lead"}, "site-add": lambda w: {"name": "Third"},
     "person-add": lambda w: {"username": "z", "password": "a long password", "role": "lead"},
     "mode-release": lambda w: {"version": 1, "note": "x", "exception": "x"},

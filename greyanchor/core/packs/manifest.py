@@ -256,14 +256,17 @@ def _test_mode(mode: dict[str, Any], manifest: dict[str, Any], contents: _Conten
 
 
 def dump_pack(
-    manifest: Mapping[str, Any], files: Mapping[str, Callable[[], bytes]]
+    manifest: Mapping[str, Any], files: Mapping[str, Callable[[], bytes]], tell: Tell | None = None
 ) -> Iterator[tuple[str, bytes]]:
     """Names and bytes of a pack for `write_archive`: the files, one at a time, and the manifest with their hashes last.
 
-    `files` gives each file's bytes when it is asked, so that a large pack is never in memory whole.
+    `files` gives each file's bytes when it is asked, so that a large pack is never in memory whole. `tell` hears
+    how far it is, and may raise to stop it.
     """
     told: dict[str, dict[str, Any]] = {}
-    for name, content in files.items():
+    for i, (name, content) in enumerate(files.items()):
+        if tell is not None and i % 10 == 0:
+            tell(i / len(files), f"packing file {i + 1} of {len(files)}")
         data = content()
         told[name] = {"sha256": sha256_of(data), "bytes": len(data)}
         yield name, data

@@ -1,6 +1,6 @@
 """Records of the shared library: places and people, machines and media, print modes, packs, and the upkeep of machines."""
 
-from greyanchor.library.models.exchange import Installed, Offer, PackImport, Shelf
+from greyanchor.library.models.exchange import Installed, Offer, PackExport, PackImport, Shelf
 from greyanchor.library.models.modes import ClassFallback, Edition, KeptText, LimitSet, Pin, PrintMode
 from greyanchor.library.models.noted import Noted
 from greyanchor.library.models.places import Membership, ProgramKey, ShopRules, Site
@@ -21,6 +21,7 @@ __all__ = [
     "Membership",
     "Noted",
     "Offer",
+    "PackExport",
     "PackImport",
     "Pin",
     "PrintMode",

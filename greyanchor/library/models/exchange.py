@@ -47,6 +47,21 @@ class PackImport(BackgroundWork):
         return self.step == self.Step.PLAN and not self.is_active
 
 
+class PackExport(BackgroundWork):
+    """A pack being written for another shop: which modes, what it calls itself, and the file once it is whole."""
+
+    modes = models.JSONField(default=list)
+    title = models.CharField(max_length=160)
+    maker = models.CharField(max_length=120, blank=True)
+    note = models.TextField(blank=True)
+    count = models.PositiveIntegerField(default=0)
+    size = models.PositiveBigIntegerField(default=0)
+    sha256 = models.CharField(max_length=64, blank=True)
+
+    def __str__(self) -> str:
+        return self.title
+
+
 class Shelf(models.Model):
     """What the catalogue said when it was last asked, and when; there is one record."""
 
