@@ -190,7 +190,9 @@ def export_file(request: HttpRequest, pk: int) -> HttpResponse:
     if job.state != PackExport.State.DONE or not path.exists():
         raise BadInput(f"{job.title} is not here to be fetched; pack the modes anew")
     plain = "".join(c if c.isalnum() or c in "-_." else "-" for c in job.title).strip("-") or "modes"
-    return FileResponse(path.open("rb"), content_type="application/zip", headers=_named(f"{plain}.zip"))
+    return FileResponse(
+        path.open("rb"), as_attachment=True, filename=f"{plain}.zip", content_type="application/zip"
+    )
 
 
 @require_POST

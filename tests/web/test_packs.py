@@ -414,7 +414,9 @@ def test_many_modes_are_packed_in_the_background_under_a_label(
     assert client.get(f"{address}pack.zip").status_code == 409, "not before it is whole"
     export_task.call_local(job.pk)
     page = client.get(address).content.decode()
-    data = b"".join(client.get(f"{address}pack.zip").streaming_content)  # type: ignore[attr-defined]
+    sent = client.get(f"{address}pack.zip")
+    assert 'filename="Deck---sea--2026.zip"' in sent["Content-Disposition"]
+    data = b"".join(sent.streaming_content)  # type: ignore[attr-defined]
     assert "7 print modes" in page and hashlib.sha256(data).hexdigest() in page
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         manifest = json.loads(archive.read("manifest.json"))
