@@ -11,6 +11,9 @@ from greyanchor.core.handling import GROUPS, SETTINGS, Ability, Held, decimals
 from greyanchor.library.kinds import KINDS, Kind
 from greyanchor.library.models import InkSet, Media, MediaClass, MediaPreset, Printer, PrintMode, ShopRules
 
+#: most letters of why a class holds a value
+MOST_WHY = 160
+
 
 class _Listed(forms.CharField):
     """A list written with commas or spaces; whole numbers with `numbers`."""
@@ -188,12 +191,19 @@ class HandlingRow:
         return f"handling.{self.setting.key}"
 
     @property
+    def reason_name(self) -> str:
+        return f"reasons.{self.setting.key}"
+
+    @property
     def range(self) -> str:
         return f"{self.low:g} to {self.high:g}".replace("-", "−")
 
 
 class HandlingForm:
-    """All settings a record can hold, as rows by group; an empty field hands a value back to its source."""
+    """All settings a record can hold, as rows by group; an empty field hands a value back to its source.
+
+    A class tells beside each value why it is what it is: `reasons` by setting, kept and emptied with the value.
+    """
 
     def __init__(
         self, own: Mapping[str, float], held: Mapping[str, Held] | None = None, data: Mapping[str, Any] | None = None,
@@ -205,7 +215,7 @@ class HandlingForm:
             for k in keys
         }  # fmt: skip
         self.data = data
-        self.cleaned: dict[str, float | None] = {}
+        self.cleaned: dict[str, float | str | None] = {}
 
     def is_valid(self) -> bool:
         """Read the fields that were sent; a wrong one keeps its text and says what is wrong."""
@@ -213,9 +223,14 @@ class HandlingForm:
         for row in self.rows.values():
             if row.name not in self.data:
                 continue
+            if row.reason_name in self.data:
+                row.reason = str(self.data[row.reason_name]).strip()[:MOST_WHY]
+                self.cleaned[row.reason_name] = row.reason or None
             row.text = str(self.data[row.name]).strip().replace("−", "-").replace(",", ".")
             if not row.text:
                 self.cleaned[row.name] = None
+                if row.reason_name in self.cleaned:
+                    self.cleaned[row.reason_name] = None
                 continue
             try:
                 value = float(row.text)

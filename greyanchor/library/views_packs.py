@@ -143,7 +143,7 @@ def pack_again(request: HttpRequest, pk: int) -> HttpResponse:
 @require_GET
 def modes_pack(request: HttpRequest) -> HttpResponse:
     """The chosen modes, or all that an address narrows to: a few are packed at once, for more a label is asked."""
-    pks = finding.named_pks(request.GET) or finding.find(request.GET, request.user).all_pks
+    pks = _meant(request.GET, request.user)
     packing.refuse_too_many(len(pks))
     if len(pks) > exporting.AT_ONCE:
         context = {"count": len(pks), "query": request.GET.urlencode(), "title": request.GET.get("title", "")}
@@ -151,6 +151,14 @@ def modes_pack(request: HttpRequest) -> HttpResponse:
     out = io.BytesIO()
     count = packing.pack_modes(pks, packing.Label(request.GET.get("title", "").strip() or "Print modes"), out)
     return HttpResponse(out.getvalue(), content_type="application/zip", headers=_named(f"{count}-modes.zip"))
+
+
+def _meant(query: QueryDict, user: Any) -> list[int]:
+    """Modes that an address names, or all it narrows to; `BadInput` where some were to be ticked and none is."""
+    pks = finding.named_pks(query)
+    if not pks and query.get("ticked"):
+        raise BadInput("tick the print modes that go into the pack first")
+    return pks or finding.find(query, user).all_pks
 
 
 def _named(name: str) -> dict[str, str]:
@@ -161,7 +169,7 @@ def _named(name: str) -> dict[str, str]:
 def export_order(request: HttpRequest) -> HttpResponse:
     """Queue a pack of the modes that a kept address names or narrows to."""
     query = QueryDict(request.POST.get("query", ""))
-    pks = finding.named_pks(query) or finding.find(query, request.user).all_pks
+    pks = _meant(query, request.user)
     told = {name: request.POST.get(name, "") for name in ("title", "maker", "note")}
     job = exporting.order(pks, packing.Label(**told), request.user)
     return redirect("export", pk=job.pk)

@@ -152,6 +152,11 @@ def test_addresses_that_name_no_mode_are_refused_not_widened(client: Client, she
         assert answer.status_code == 409 and "there is no print mode" in answer.content.decode().lower(), (
             address
         )
+    unticked = client.get("/modes/pack.zip?ticked=1")
+    assert (
+        unticked.status_code == 409
+        and "ick the print modes that go into the pack" in unticked.content.decode()
+    )
 
 
 def test_the_snapshot_and_the_database_agree_after_many_changes(user: User) -> None:

@@ -81,6 +81,32 @@ def test_each_value_shows_its_source_and_can_be_handed_back(
     assert "was 36 °C when it was built" in client.get(f"/modes/{made.pk}/").content.decode()
 
 
+def test_a_class_tells_why_it_holds_a_value_and_forgets_the_reason_with_it(
+    client: Client, media: Media, user: User
+) -> None:
+    group = media.media_class
+    group.family = "film"
+    group.save()
+    group = start_class(group, user)
+    facts = {"version": group.version, "name": group.name, "family": "film", "why": "tried on six rolls"}
+    held = {
+        "handling.vacuum": "55",
+        "reasons.vacuum": "the new rolls are <b>heavier</b>",
+        "handling.heat_on": "",
+        "reasons.heat_on": "stays",
+    }
+    assert client.post(f"/media-classes/{group.pk}/", {**facts, **held}).status_code == 302
+    group.refresh_from_db()
+    assert group.handling["vacuum"] == 55 and group.reasons["vacuum"] == "the new rolls are <b>heavier</b>"
+    assert (
+        "heat_on" not in group.handling and "heat_on" not in group.reasons and "pass_pause" in group.reasons
+    )
+    page = client.get(f"/media-classes/{group.pk}/").content.decode()
+    assert 'value="the new rolls are &lt;b&gt;heavier&lt;/b&gt;"' in page
+    media.refresh_from_db()
+    assert in_force(mode("Deck charts", machine(), media))["vacuum"].reason.startswith("the new rolls")
+
+
 def test_a_preset_is_changed_on_its_page_and_emptying_a_field_hands_back(
     client: Client, kept: MediaPreset
 ) -> None:

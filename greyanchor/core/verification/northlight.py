@@ -7,6 +7,8 @@ increase of about 16 % at 50 %. It stands for no measured press.
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 
 from greyanchor.core.characterization.neugebauer import demichel
@@ -53,16 +55,23 @@ def aim_lab(device: Array) -> Array:
     return xyz_to_lab((demichel(spread) @ roots) ** _N)
 
 
+@lru_cache(maxsize=1)
 def aim_data() -> ReadingSet:
-    """Characterization data of the aim: the control strip, the near-neutral scales and 1,000 profile patches."""
+    """Characterization data of the aim: the control strip, the near-neutral scales and 1,000 profile patches.
+
+    It is computed once; its arrays cannot be written to.
+    """
     device = np.vstack([control_strip(), profile_patches(1000, 3.3)])
     _, first = np.unique(np.round(device, 5), axis=0, return_index=True)
     device = device[np.sort(first)]
+    lab = aim_lab(device)
+    for values in (device, lab):
+        values.flags.writeable = False
     return ReadingSet(
         ids=tuple(str(i + 1) for i in range(len(device))),
         channels=tuple("CMYK"),
         device=device,
-        measured_lab=aim_lab(device),
+        measured_lab=lab,
         condition="M1",
         meta={
             "DESCRIPTOR": "Northlight Coated",
