@@ -28,17 +28,26 @@ from greyanchor.core.simulation.standin import print_and_read
 CMYK = tuple("CMYK")
 
 
+#: files whose tests use a browser in the second of two rows; the others, and all that drive a server, are in the first
+SECOND_ROW = ("test_profiles", "test_proof", "test_whole_way")
+
+
 @pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Tests that drive the real server follow one another in one worker, so that no two servers and browsers race for a core.
+    """Tests that drive the real server follow one another in two rows, so that few servers and browsers race for a core.
 
-    The others go to the workers file by file: what a file prepares is prepared once.
+    The others go to the workers file by file: what a file prepares is prepared once. The first row begins at
+    once and the second after the core, so that both workers end at about the same time.
     """
     for item in items:
-        if "browser" in item.path.parts or "served_home" in getattr(item, "fixturenames", ()):
-            item.add_marker(pytest.mark.xdist_group("browser"))
-        else:
-            item.add_marker(pytest.mark.xdist_group(item.path.stem))
+        group = item.path.stem
+        if "browser" in item.path.parts:
+            group = "browser two" if group in SECOND_ROW else "browser"
+        elif "served_home" in getattr(item, "fixturenames", ()):
+            group = "browser"
+        item.add_marker(pytest.mark.xdist_group(group))
+    order = {"browser": 0, "core": 1, "web": 3}
+    items.sort(key=lambda item: 2 if item.path.stem in SECOND_ROW and "browser" in item.path.parts else order[item.path.parent.name])  # fmt: skip
 
 
 #: tables are made as the models are and marked as migrated, which is ten times as fast; test_migrations takes the long way
