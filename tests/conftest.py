@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
+from collections.abc import Generator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -32,8 +33,8 @@ CMYK = tuple("CMYK")
 SECOND_ROW = ("test_profiles", "test_proof", "test_whole_way")
 
 
-@pytest.hookimpl(tryfirst=True)
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+@pytest.hookimpl(wrapper=True, tryfirst=True)
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> Generator[None, None, None]:
     """Tests that drive the real server follow one another in two rows, so that few servers and browsers race for a core.
 
     The others go to the workers file by file: what a file prepares is prepared once. The first row begins at
@@ -46,6 +47,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         elif "served_home" in getattr(item, "fixturenames", ()):
             group = "browser"
         item.add_marker(pytest.mark.xdist_group(group))
+    yield
     order = {"browser": 0, "core": 1, "web": 3}
     items.sort(key=lambda item: 2 if item.path.stem in SECOND_ROW and "browser" in item.path.parts else order[item.path.parent.name])  # fmt: skip
 
