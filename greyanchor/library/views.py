@@ -195,7 +195,7 @@ def mode_best(request: HttpRequest) -> HttpResponse:
             _between(request.GET.get("minutes"), 1, 100_000, None),
         )
         ranked = choosing.best_for(media, weight / 100.0, area, minutes)
-        context |= {"media": media, "weight": weight, "quality": 100.0 - weight, "area": area, "minutes": minutes, "ranked": ranked, "own": any(r.candidate.own_media for r, _ in ranked)}  # fmt: skip
+        context |= {"media": media, "weight": weight, "area": area, "minutes": minutes, "ranked": ranked, "own": any(r.candidate.own_media for r, _ in ranked)}  # fmt: skip
     return render(request, "library/best.html", context)
 
 

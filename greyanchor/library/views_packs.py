@@ -150,7 +150,11 @@ def modes_pack(request: HttpRequest) -> HttpResponse:
         return render(request, "library/pack_label.html", context)
     out = io.BytesIO()
     count = packing.pack_modes(pks, packing.Label(request.GET.get("title", "").strip() or "Print modes"), out)
-    return HttpResponse(out.getvalue(), content_type="application/zip", headers=_named(f"{count}-modes.zip"))
+    return HttpResponse(
+        out.getvalue(),
+        content_type="application/zip",
+        headers={"Content-Disposition": f'attachment; filename="{count}-modes.zip"'},
+    )
 
 
 def _meant(query: QueryDict, user: Any) -> list[int]:
@@ -159,10 +163,6 @@ def _meant(query: QueryDict, user: Any) -> list[int]:
     if not pks and query.get("ticked"):
         raise BadInput("tick the print modes that go into the pack first")
     return pks or finding.find(query, user).all_pks
-
-
-def _named(name: str) -> dict[str, str]:
-    return {"Content-Disposition": f'attachment; filename="{name}"'}
 
 
 @require_POST
