@@ -29,7 +29,7 @@ lint: setup
 	@$(BIN)/python manage.py makemigrations --check --dry-run
 
 bench: setup
-	@$(BIN)/python -m bench.run
+	@$(BIN)/python -m benchmarks.run
 
 screenshots: setup
 	@sh scripts/ensure_chromium.sh

@@ -17,11 +17,11 @@ from greyanchor.core.calibration.inklimit import find_limits
 from greyanchor.core.calibration.linearization import linearize
 from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import lay_out
-from greyanchor.core.colorimetry import spectra_to_lab
+from greyanchor.core.colour.colorimetry import spectra_to_lab
+from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.profiling.build import ProfileResult, ProfileSettings, build_profile
 from greyanchor.core.profiling.separation import Separation
 from greyanchor.core.profiling.tables import TableSizes
-from greyanchor.core.readings import ReadingSet
 from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.press import SimulatedPress
 from greyanchor.core.simulation.standin import print_and_read

@@ -6,7 +6,7 @@ class ChecksConfig(AppConfig):
     label = "checks"
 
     def ready(self) -> None:
-        from greyanchor.checks.proving import on_pass_finished, waiting_prints
+        from greyanchor.checks.strip_prints import on_pass_finished, waiting_prints
         from greyanchor.measuring.models import pass_finished, readings_wanted
 
         pass_finished.connect(on_pass_finished, dispatch_uid="greyanchor.checks")

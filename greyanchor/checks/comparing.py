@@ -9,17 +9,18 @@ from typing import Any
 import numpy as np
 from django.db.models import QuerySet
 
+from greyanchor.accounts.models import Site
 from greyanchor.checks.models import Check
-from greyanchor.checks.sets import tolerance_set
+from greyanchor.checks.tolerance_sets import tolerance_set
 from greyanchor.checks.trends import last_restore
 from greyanchor.core.characterization.model import FitReport
-from greyanchor.core.colorimetry import delta_e_2000
+from greyanchor.core.colour.colorimetry import delta_e_2000
 from greyanchor.core.errors import BadInput
 from greyanchor.core.verification.check import CheckResult
 from greyanchor.core.verification.predict import predict
 from greyanchor.drawing.patches import patch_map
-from greyanchor.library.models import Printer, PrintMode, Site
-from greyanchor.measuring.memory import remembered
+from greyanchor.library.models import Printer, PrintMode
+from greyanchor.measuring.cache import remembered
 from greyanchor.profiles.models import AimRecord
 from greyanchor.profiles.queries import aim_of, parsed
 

@@ -8,7 +8,7 @@ import numpy as np
 from django.urls import reverse
 
 from greyanchor.checks.models import Check
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
 from greyanchor.core.verification.diagnosis import Cause, Strip, diagnose
 from greyanchor.profiles.queries import aim_of

@@ -7,8 +7,8 @@ from typing import Any
 from django import forms
 
 from greyanchor.checks.models import Check
-from greyanchor.checks.proving import StripChoice, strip_choices
-from greyanchor.checks.sets import all_keys, tolerance_choices
+from greyanchor.checks.strip_prints import StripChoice, strip_choices
+from greyanchor.checks.tolerance_sets import all_keys, tolerance_choices
 from greyanchor.core.charts.layout import METHODS
 from greyanchor.core.errors import BadInput
 from greyanchor.core.verification.groups import GROUPS

@@ -10,9 +10,9 @@ from django.db import models
 from django.utils import timezone
 from simple_history.models import HistoricalRecords
 
-from greyanchor.checks.sealing import seal_of
+from greyanchor.checks.content_hash import seal_of
 from greyanchor.core.formats import cgats
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.verification.tolerances import ToleranceSet, from_dict
 from greyanchor.library.models import Printer, PrintMode
 from greyanchor.measuring.models import SheetPrint

@@ -9,16 +9,17 @@ import numpy as np
 from django.db.models import Q, QuerySet
 from django.http import QueryDict
 
+from greyanchor.accounts.models import Site
 from greyanchor.checks.models import Check
 from greyanchor.checks.services import amended, criterion_facts, patch_facts, summary_of
-from greyanchor.checks.sets import all_keys, tolerance_set
-from greyanchor.core import g7
+from greyanchor.checks.tolerance_sets import all_keys, tolerance_set
+from greyanchor.core.calibration import g7
 from greyanchor.core.verification.guard import SURE
 from greyanchor.core.verification.predict import OUT_OF_REACH, predict
 from greyanchor.drawing.colours import hex_colours
 from greyanchor.drawing.patches import patch_map
 from greyanchor.drawing.proof import balance_view, tone_view, weighted_view
-from greyanchor.library.models import Printer, PrintMode, Site
+from greyanchor.library.models import Printer, PrintMode
 from greyanchor.profiles.models import AimRecord, Profile
 from greyanchor.profiles.queries import aim_of, parsed
 

@@ -11,12 +11,13 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.utils import timezone
 
+from greyanchor.accounts.roles import MAKE, USE, needs
 from greyanchor.checks.models import Check, CheckAmendment, CheckFigure
-from greyanchor.checks.sets import tolerance_set
+from greyanchor.checks.tolerance_sets import tolerance_set
 from greyanchor.checks.trends import watch
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.verification import aims
 from greyanchor.core.verification.check import CheckResult, Finding
 from greyanchor.core.verification.check import check as run
@@ -24,13 +25,12 @@ from greyanchor.core.verification.guard import Guard, guard, repeatability_of
 from greyanchor.core.verification.shipped import AGAINST_ITSELF
 from greyanchor.core.verification.spots import SpotColour
 from greyanchor.core.verification.tolerances import MEASURES
-from greyanchor.library.keeping import signed
 from greyanchor.library.models import Printer, PrintMode
+from greyanchor.library.records.editing import signed
 from greyanchor.measuring.models import SheetPrint
 from greyanchor.measuring.services import passes_of
 from greyanchor.profiles.models import AimRecord, Profile
 from greyanchor.profiles.queries import aim_of
-from greyanchor.profiles.roles import MAKE, USE, needs
 
 #: failed criteria that a summary names
 _NAMED = 2

@@ -11,10 +11,10 @@ from django.db import transaction
 from django.db.models import Max, QuerySet
 from django.utils import timezone
 
+from greyanchor.accounts.roles import MAKE, needs
 from greyanchor.checks.models import Check, CheckFigure, Drift, Schedule
 from greyanchor.core.verification.trend import RULES, Trend, control
 from greyanchor.library.models import PrintMode
-from greyanchor.profiles.roles import MAKE, needs
 
 #: days within which a forecast crossing is told on the start page
 SOON = 90

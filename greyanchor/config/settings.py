@@ -42,11 +42,13 @@ ALLOWED_HOSTS = [h for h in os.environ.get("ALLOWED_HOSTS", "127.0.0.1,localhost
 
 INSTALLED_APPS = [
     "greyanchor.web",
-    "greyanchor.bench",
+    "greyanchor.demo",
+    "greyanchor.builds",
     "greyanchor.checks",
     "greyanchor.measuring",
     "greyanchor.library",
     "greyanchor.profiles",
+    "greyanchor.accounts",
     "django.contrib.auth",
     "django.contrib.contenttypes",
     "django.contrib.sessions",

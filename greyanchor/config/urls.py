@@ -4,8 +4,8 @@ from django.urls import include, path
 
 urlpatterns = [
     path("", include("greyanchor.web.urls")),
-    path("api/v1/", include("greyanchor.web.api.urls")),
-    path("", include("greyanchor.bench.urls")),
+    path("api/v1/", include("greyanchor.api.urls")),
+    path("", include("greyanchor.builds.urls")),
     path("", include("greyanchor.library.urls")),
     path("profiles/", include("greyanchor.profiles.urls")),
     path("", include("greyanchor.measuring.urls")),

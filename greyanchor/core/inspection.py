@@ -6,11 +6,11 @@ from pathlib import Path
 from typing import Any
 
 from greyanchor.core.calibration.curves import CurveSet
-from greyanchor.core.colorimetry import xyz_to_lab
+from greyanchor.core.colour.colorimetry import xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc, readings_file
 from greyanchor.core.formats.files import read_limited
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 
 
 def inspect_file(path: str | Path) -> dict[str, Any]:

@@ -15,7 +15,7 @@ from typing import Any, ParamSpec, TypeVar
 
 from threadpoolctl import ThreadpoolController
 
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 
 _BLOCK = 2048
 _P = ParamSpec("_P")

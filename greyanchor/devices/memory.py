@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from greyanchor.core.errors import BadInput
-from greyanchor.core.handling import Abilities, checked
+from greyanchor.core.printing.handling import Abilities, checked
 
 #: letters of a slot's name that the machine keeps
 NAME = 24

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any, Protocol
 
-from greyanchor.core.colorimetry import Array
-from greyanchor.core.environment import PrintEnvironment
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.colour.colorimetry import Array
+from greyanchor.core.measurement.readings import ReadingSet
+from greyanchor.core.printing.environment import PrintEnvironment
 
 
 @dataclass(frozen=True)

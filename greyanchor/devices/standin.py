@@ -12,10 +12,10 @@ import numpy as np
 from PIL import Image
 
 from greyanchor.core.charts.layout import layout_of
-from greyanchor.core.colorimetry import Array, spectra_to_lab
-from greyanchor.core.environment import PrintEnvironment
+from greyanchor.core.colour.colorimetry import Array, spectra_to_lab
 from greyanchor.core.errors import BadInput
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
+from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.core.simulation import faults
 from greyanchor.core.simulation.catalogue import press_for
 from greyanchor.core.simulation.instrument import SheetReader, StripReader

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from greyanchor.core.colorimetry import Array, lab_to_srgb
+from greyanchor.core.colour.colorimetry import Array, lab_to_srgb
 
 CHANNELS = {
     "C": "#0086b3", "M": "#c2187e", "Y": "#b39000", "K": "#111111", "LC": "#5fb3cf", "LM": "#d77cb0",

@@ -7,7 +7,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.profiling.gamut import Gamut
 from greyanchor.core.profiling.maps import FitMap
 from greyanchor.drawing.colours import hex_colours

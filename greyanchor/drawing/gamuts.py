@@ -7,7 +7,7 @@ from html import escape
 
 import numpy as np
 
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.profiling.gamut import Gamut
 from greyanchor.drawing.colours import channel_colour, hex_colours
 from greyanchor.drawing.plots import Axis, Series, line_plot

@@ -9,8 +9,8 @@ import numpy.typing as npt
 
 from greyanchor.core.charts.layout import FOOTER, LABEL, MARGIN, layout_of
 from greyanchor.core.charts.sheets import sheet_texts
-from greyanchor.core.colorimetry import Array, delta_e_2000
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.colour.colorimetry import Array, delta_e_2000
+from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.verification.northlight import aim_lab
 from greyanchor.drawing.colours import hex_colours
 

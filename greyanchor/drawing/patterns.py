@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from html import escape
 
-from greyanchor.core.handling import Setting
-from greyanchor.core.readiness import Task
+from greyanchor.core.printing.handling import Setting
+from greyanchor.core.printing.readiness import Task
 from greyanchor.drawing.colours import channel_colour
 
 _STEP = 92

@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 
-from greyanchor.core.colorimetry import Array
-from greyanchor.core.g7 import weight
+from greyanchor.core.calibration.g7 import weight
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.verification.trend import Trend
 from greyanchor.drawing.plots import Axis, Mark, Series, line_plot
 

@@ -13,7 +13,7 @@ from reportlab.lib.units import mm
 from reportlab.lib.utils import simpleSplit
 from reportlab.pdfgen.canvas import Canvas
 
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.drawing.colours import hex_colours
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 18 * mm, A4[0] - 18 * mm, A4[1] - 18 * mm, 16 * mm

@@ -14,11 +14,11 @@ from django.db import models
 from django.dispatch import Signal
 from django.utils import timezone
 
-from greyanchor.core.environment import PrintEnvironment
 from greyanchor.core.formats import cgats
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
+from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.library.models import Printer
-from greyanchor.measuring.memory import remember, remembered
+from greyanchor.measuring.cache import remember, remembered
 
 #: sent with `reading_pass` after the last row of a pass is in, or a file took its place
 pass_finished = Signal()

@@ -7,7 +7,7 @@ from typing import Any
 
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.calibration.lightinks import LightSplit, split_channels
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import InkSet, Media, PrintMode
 

@@ -12,14 +12,14 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.utils import timezone
 
+from greyanchor.accounts.roles import USE, needs
 from greyanchor.core.charts.layout import lay_out
-from greyanchor.core.colorimetry import Array
-from greyanchor.core.environment import PrintEnvironment
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
+from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.devices.standin import Sheets, StandInPrinter, StandInReader
 from greyanchor.library.models import Printer
 from greyanchor.measuring.models import Chart, SheetPrint, written
-from greyanchor.profiles.roles import USE, needs
 
 CHARTS_LAID_OUT_MIXED = ("profile", "total-ink", "grey", "short")
 

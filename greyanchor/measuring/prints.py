@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from greyanchor.core.agreement import LARGEST_LIMIT, Comparison
+from greyanchor.core.measurement.repeatability import LARGEST_LIMIT, Comparison
 from greyanchor.drawing.patches import difference_map
 from greyanchor.measuring.models import ReadingPass, SheetPrint
 from greyanchor.measuring.queries import chart_facts, double_reading

@@ -8,14 +8,14 @@ from typing import Any
 import numpy as np
 from django.utils import timezone
 
-from greyanchor.core.agreement import Comparison, compare_passes
 from greyanchor.core.charts.layout import METHODS, layout_of
-from greyanchor.core.colorimetry import delta_e_2000, spectra_to_lab
+from greyanchor.core.colour.colorimetry import delta_e_2000, spectra_to_lab
 from greyanchor.core.errors import BadInput
+from greyanchor.core.measurement.repeatability import Comparison, compare_passes
 from greyanchor.core.simulation.instrument import StripReader
 from greyanchor.drawing.colours import hex_colours
 from greyanchor.drawing.patches import strip_css
-from greyanchor.measuring.memory import remembered
+from greyanchor.measuring.cache import remembered
 from greyanchor.measuring.models import Chart, ReadingPass, SheetPrint
 from greyanchor.measuring.services import expected_lab, first_pass_of, method_of
 from greyanchor.measuring.uploads import matched_upload

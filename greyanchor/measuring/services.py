@@ -10,12 +10,11 @@ from django.db import transaction
 from django.db.models import QuerySet
 from django.utils import timezone
 
-from greyanchor.core.agreement import average
+from greyanchor.accounts.roles import MAKE, USE, needs
 from greyanchor.core.charts.layout import check_corners, layout_of
-from greyanchor.core.colorimetry import Array, delta_e_2000, spectra_to_lab
+from greyanchor.core.colour.colorimetry import Array, delta_e_2000, spectra_to_lab
 from greyanchor.core.errors import BadInput, NotReadable
-from greyanchor.core.readings import CONDITIONS, ReadingSet
-from greyanchor.core.slips import (
+from greyanchor.core.measurement.misreads import (
     Surroundings,
     adapted,
     impossible,
@@ -23,12 +22,13 @@ from greyanchor.core.slips import (
     judge_sheet,
     looks_right,
 )
+from greyanchor.core.measurement.readings import CONDITIONS, ReadingSet
+from greyanchor.core.measurement.repeatability import average
 from greyanchor.core.verification.northlight import aim_lab
 from greyanchor.devices.standin import NAMES, StandInReader, StandInSheetReader
-from greyanchor.measuring.memory import remembered
+from greyanchor.measuring.cache import remembered
 from greyanchor.measuring.models import ReadingPass, ReadingRow, SheetPrint, pass_finished, written
 from greyanchor.measuring.printing import sheets_of
-from greyanchor.profiles.roles import MAKE, USE, needs
 
 
 @needs(USE)

@@ -7,14 +7,14 @@ from datetime import timedelta
 from django.contrib.auth.models import AbstractBaseUser
 from django.utils import timezone
 
-from greyanchor.core.agreement import is_copy
+from greyanchor.accounts.roles import USE, needs
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import readings_file
-from greyanchor.core.readings import ReadingSet, match_chart
-from greyanchor.core.slips import judge_pass
+from greyanchor.core.measurement.misreads import judge_pass
+from greyanchor.core.measurement.readings import ReadingSet, match_chart
+from greyanchor.core.measurement.repeatability import is_copy
 from greyanchor.measuring.models import ReadingPass, SheetPrint, Upload
 from greyanchor.measuring.services import complete_passes, expected_lab, first_pass_of, keep_whole_pass
-from greyanchor.profiles.roles import USE, needs
 
 
 def matched_upload(job: SheetPrint, data: bytes, name: str, by: str = "id") -> ReadingSet:
@@ -56,3 +56,4 @@ def put_aside_upload(name: str, data: bytes, job: SheetPrint | None, user: Abstr
     """Keep a file until somebody has looked at it; files that nobody used go after a day."""
     Upload.objects.filter(sent_at__lt=timezone.now() - timedelta(days=1)).delete()
     return Upload.objects.create(name=name[:200], data=data, sheet_print=job, sent_by=user)
+

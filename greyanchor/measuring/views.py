@@ -15,7 +15,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import readings_file
 from greyanchor.core.inspection import inspect_bytes
 from greyanchor.drawing.patches import sheet_picture
-from greyanchor.measuring import printing, queries, services, uploads, watching
+from greyanchor.measuring import inbox, printing, queries, services, uploads
 from greyanchor.measuring.models import Chart, Delivered, ReadingPass, SheetPrint, Upload
 from greyanchor.profiles.services import content_of
 
@@ -179,7 +179,7 @@ def file_page(request: HttpRequest) -> HttpResponse:
     context = {
         "delivered": Delivered.objects.select_related("sheet_print__chart")[:20],
         "inbox": settings.INBOX,
-        "waiting": watching.open_prints()[:20],
+        "waiting": inbox.open_prints()[:20],
     }
     return render(request, "measuring/file_page.html", context)
 

@@ -7,12 +7,12 @@ from collections.abc import Mapping
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 
+from greyanchor.accounts.roles import MAKE, needs
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
 from greyanchor.core.verification import aims
 from greyanchor.core.verification.spots import SpotColour
 from greyanchor.profiles.models import AimRecord, SpotRecord
-from greyanchor.profiles.roles import MAKE, needs
 
 
 @needs(MAKE)

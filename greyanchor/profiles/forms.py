@@ -7,10 +7,10 @@ from typing import Any
 
 from django import forms
 
-from greyanchor.core.illuminants import FIXED_LIGHTS
+from greyanchor.core.colour.illuminants import FIXED_LIGHTS
+from greyanchor.core.measurement.readings import is_additive
 from greyanchor.core.profiling.separation import PRESETS
 from greyanchor.core.profiling.sources import NAMES, USUAL
-from greyanchor.core.readings import is_additive
 from greyanchor.profiles.models import Profile, RoomLight
 
 DAYLIGHTS = ("D50", "D55", "D65", "5600K")

@@ -9,16 +9,16 @@ from typing import Any
 
 import numpy as np
 
-from greyanchor.core.characterization import keeping
+from greyanchor.core.characterization import storage
 from greyanchor.core.characterization.compact import CompactModel, compact
 from greyanchor.core.characterization.model import ForwardModel, characterize
-from greyanchor.core.colorimetry import Array, xyz_to_lab
+from greyanchor.core.colour.colorimetry import Array, xyz_to_lab
 from greyanchor.core.formats import icc
+from greyanchor.core.measurement.readings import GREY, ReadingSet
 from greyanchor.core.profiling import rebuild
 from greyanchor.core.profiling.gamut import Gamut, gamut_of
 from greyanchor.core.profiling.preview import Preview, preview
 from greyanchor.core.profiling.separation import Separation
-from greyanchor.core.readings import GREY, ReadingSet
 from greyanchor.core.verification import aims, northlight
 from greyanchor.profiles.models import AimRecord, Profile
 from greyanchor.profiles.settings import options_of, separation_from
@@ -64,10 +64,10 @@ def model_of(profile: Profile) -> ForwardModel:
 def _model(pk: int, sha256: str) -> tuple[ForwardModel, CompactModel]:
     held = Profile.objects.values_list("fitted", flat=True).get(pk=pk)
     if held:
-        model = keeping.from_bytes(bytes(held))
+        model = storage.from_bytes(bytes(held))
     else:
         model = characterize(_readings(pk, sha256))
-        Profile.objects.filter(pk=pk).update(fitted=keeping.to_bytes(model))
+        Profile.objects.filter(pk=pk).update(fitted=storage.to_bytes(model))
     return model, compact(model, float(len(model.channels)))
 
 

@@ -9,14 +9,14 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
-from greyanchor.core.characterization import keeping
+from greyanchor.accounts.roles import MAKE, needs
+from greyanchor.core.characterization import storage
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc, light_file
 from greyanchor.core.profiling.attached import Examination
 from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.core.verification import northlight
 from greyanchor.profiles.models import AimRecord, Profile, ProposedPatches, RoomLight
-from greyanchor.profiles.roles import MAKE, needs
 
 
 @transaction.atomic
@@ -43,7 +43,7 @@ def keep_profile(
         made_from=made_from,
         created_by=user,
         channels=list(result.model.channels),
-        fitted=keeping.to_bytes(result.model),
+        fitted=storage.to_bytes(result.model),
         derived_from=derived_from,
     )
 

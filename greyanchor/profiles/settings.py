@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from greyanchor.core.colour.illuminants import Light, MeasuredLight
 from greyanchor.core.errors import BadInput
-from greyanchor.core.illuminants import Light, MeasuredLight
 from greyanchor.core.profiling.build import ProfileSettings
 from greyanchor.core.profiling.separation import Separation
 from greyanchor.core.profiling.sources import USUAL

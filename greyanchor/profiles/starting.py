@@ -7,12 +7,12 @@ from typing import Any
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 
+from greyanchor.accounts.roles import MAKE, needs
+from greyanchor.background import queue
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.profiles.models import Profile, ProfileWork
-from greyanchor.profiles.roles import MAKE, needs
-from greyanchor.profiles.tasks import profile_work_task
 
 _ACTIVE = (ProfileWork.State.QUEUED, ProfileWork.State.RUNNING)
 
@@ -37,5 +37,5 @@ def start(
         readings=cgats.dumps(readings) if readings is not None else "", message="waiting for the worker",
     )  # fmt: skip
 
-    transaction.on_commit(lambda: profile_work_task(work.pk))
+    queue.start(work)
     return work

@@ -3,22 +3,21 @@
 from __future__ import annotations
 
 from django.db import transaction
-from huey.contrib.djhuey import db_task
 
+from greyanchor.background import queue, work
 from greyanchor.core.formats import cgats, icc
 from greyanchor.core.profiling.build import build_from_model, build_profile
 from greyanchor.core.profiling.rebuild import characterization_of
-from greyanchor.profiles import work
 from greyanchor.profiles.models import ProfileWork
 from greyanchor.profiles.queries import model_of, readings_of
 from greyanchor.profiles.services import keep_profile
 from greyanchor.profiles.settings import settings_from
 
 
-@db_task()
-def profile_work_task(pk: int) -> None:
+@queue.handles(ProfileWork)
+def build_outside_a_log(pk: int) -> None:
     """Build a profile outside a log."""
-    work.carry_out(ProfileWork, pk, lambda: _build(ProfileWork.objects.select_related("parent").get(pk=pk)))
+    _build(ProfileWork.objects.select_related("parent").get(pk=pk))
 
 
 def _build(job: ProfileWork) -> None:

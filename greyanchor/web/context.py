@@ -8,7 +8,7 @@ from typing import Any
 from django.http import HttpRequest
 from django.utils.functional import SimpleLazyObject
 
-from greyanchor.profiles.roles import MAKE, RELEASE, role_of
+from greyanchor.accounts.roles import MAKE, RELEASE, role_of
 
 
 @dataclass(frozen=True)

@@ -8,8 +8,8 @@ from collections.abc import Callable
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
+from greyanchor.accounts.roles import acting
 from greyanchor.core.errors import BadInput
-from greyanchor.profiles.roles import acting
 
 
 class ServerTiming:

@@ -12,12 +12,12 @@ from django.shortcuts import render
 from django.utils.decorators import method_decorator
 from django.views.decorators.http import require_GET
 
-from greyanchor.bench.queries import desk
+from greyanchor.builds.queries import desk
 from greyanchor.checks.trends import attention
-from greyanchor.library.catalogue import newer
-from greyanchor.library.finding import pinned
-from greyanchor.library.readying import wanted
-from greyanchor.web.demo import ACCOUNTS
+from greyanchor.demo.seed import ACCOUNTS
+from greyanchor.library.machines.readiness import wanted
+from greyanchor.library.modes.search import pinned
+from greyanchor.library.packs.catalogue import newer
 
 
 @require_GET

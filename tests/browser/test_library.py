@@ -24,7 +24,7 @@ STOCK = """
 import django; django.setup()
 from django.contrib.auth.models import User
 from django.utils import timezone
-from greyanchor.library.editions import keep_edition
+from greyanchor.library.records.editions import keep_edition
 from greyanchor.library.models import Media, MediaPreset, Printer
 from tests.web.library_kit import mode
 users = {u.username: u for u in User.objects.all()}

@@ -20,7 +20,7 @@ import django; django.setup()
 from tests.conftest import make_room
 from tests.web.conftest import CHOICES
 from greyanchor.core.charts import patches
-from greyanchor.core.environment import PrintEnvironment
+from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.core.profiling.build import build_profile
 from greyanchor.library.models import Media, Printer, PrintMode
 from greyanchor.profiles.services import keep_profile
@@ -38,7 +38,7 @@ PrintMode.objects.create(name="Harbour proof", printer=printer, ink_set=printer.
 GREYS = """
 import django; django.setup()
 from django.contrib.auth.models import User
-from greyanchor.bench import kinds
+from greyanchor.builds import kinds
 from greyanchor.profiles.models import AimRecord
 from greyanchor.web import demo
 plan = demo.Plan("Grey proof", "Petrel 44", "Harbour Proof Semimatt 235", 8, kinds.GREYS, greys=True)
@@ -47,7 +47,7 @@ demo._carry_out(plan, {u.username: u for u in User.objects.all()}, AimRecord.obj
 FAULT = """
 import django; django.setup()
 from greyanchor.library.models import Printer
-from greyanchor.library.services import set_standin
+from greyanchor.library.modes.services import set_standin
 set_standin(Printer.objects.get(name="Petrel 44"), {"M": 1.2}, [0, 0, 0])
 """
 

@@ -11,10 +11,10 @@ import numpy as np
 from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.formats import icc
+from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.profiling.build import ProfileSettings, build_profile
 from greyanchor.core.profiling.separation import Separation
 from greyanchor.core.profiling.tables import TableSizes
-from greyanchor.core.readings import ReadingSet
 from greyanchor.core.simulation.standin import Condition, print_and_read
 from greyanchor.core.verification import aims
 from greyanchor.core.verification.aims import strip_through_profile, substrate_corrected

@@ -12,9 +12,9 @@ from greyanchor.core.charts import patches
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
 from greyanchor.core.formats.icc_tables import encode_lut16
+from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.profiling.attached import Examination, examine
 from greyanchor.core.profiling.build import ProfileResult
-from greyanchor.core.readings import ReadingSet
 from tests.conftest import PrintRoom, make_room
 
 

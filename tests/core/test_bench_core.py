@@ -9,7 +9,6 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from greyanchor.core.agreement import average
 from greyanchor.core.calibration import byeye, consequences, lightinks, restore, totalink
 from greyanchor.core.calibration.curves import INPUTS, CurveSet
 from greyanchor.core.calibration.inklimit import find_limits, moved
@@ -17,11 +16,12 @@ from greyanchor.core.calibration.linearization import confirm, linearize, touch_
 from greyanchor.core.calibration.ramps import find_ramps
 from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import lay_out
-from greyanchor.core.colorimetry import chroma, delta_e_2000, spectra_to_lab, spectra_to_xyz
-from greyanchor.core.density import sctv, visual_density
-from greyanchor.core.environment import PrintEnvironment
+from greyanchor.core.colour.colorimetry import chroma, delta_e_2000, spectra_to_lab, spectra_to_xyz
+from greyanchor.core.colour.density import sctv, visual_density
 from greyanchor.core.errors import BadInput
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
+from greyanchor.core.measurement.repeatability import average
+from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.core.simulation.catalogue import press_by_name, press_for
 from greyanchor.core.simulation.faults import FAULTS, picture, severity
 from greyanchor.core.simulation.inks import ink_absorption

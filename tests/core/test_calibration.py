@@ -16,10 +16,10 @@ from greyanchor.core.calibration.ramps import find_ramps, monotone, smooth
 from greyanchor.core.calibration.totalink import find_total_ink
 from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import lay_out
-from greyanchor.core.colorimetry import chroma, spectra_to_lab
-from greyanchor.core.density import sctv
+from greyanchor.core.colour.colorimetry import chroma, spectra_to_lab
+from greyanchor.core.colour.density import sctv
 from greyanchor.core.errors import BadInput
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.standin import print_and_read
 from tests.conftest import CMYK, PrintRoom, make_room

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 
 HEAD = "CGATS.17\n"
 

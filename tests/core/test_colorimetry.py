@@ -9,9 +9,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from greyanchor.core import colorimetry as cm
+from greyanchor.core.colour import colorimetry as cm
+from greyanchor.core.colour.illuminants import FIXED_LIGHTS, cie_table, light
 from greyanchor.core.errors import BadInput
-from greyanchor.core.illuminants import FIXED_LIGHTS, cie_table, light
 
 # Sharma, Wu and Dalal, "The CIEDE2000 color-difference formula" (2005), Table 1.
 SHARMA = np.array(

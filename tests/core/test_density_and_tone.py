@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from greyanchor.core import density
-from greyanchor.core.colorimetry import lab_to_xyz
+from greyanchor.core.colour import density
+from greyanchor.core.colour.colorimetry import lab_to_xyz
 
 
 def test_visual_density_of_ten_percent_is_one() -> None:

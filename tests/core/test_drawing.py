@@ -11,7 +11,7 @@ import pytest
 
 from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import lay_out
-from greyanchor.core.colorimetry import delta_e_2000, lab_to_srgb
+from greyanchor.core.colour.colorimetry import delta_e_2000, lab_to_srgb
 from greyanchor.core.profiling.gamut import gamut_from_lab, share_inside
 from greyanchor.drawing.calibration import (
     curve_plot,

@@ -10,19 +10,20 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from greyanchor.core import jzazbz
-from greyanchor.core.characterization import keeping, trust
+from greyanchor.core.characterization import storage, trust
 from greyanchor.core.characterization.compact import compact
 from greyanchor.core.characterization.model import ForwardModel, characterize
 from greyanchor.core.characterization.proposals import most_helpful
 from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import lay_out
-from greyanchor.core.colorimetry import delta_e_2000, lab_to_xyz, spectra_to_lab
+from greyanchor.core.colour import jzazbz
+from greyanchor.core.colour.colorimetry import delta_e_2000, lab_to_xyz, spectra_to_lab
+from greyanchor.core.colour.illuminants import MeasuredLight, light
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc, light_file
 from greyanchor.core.formats.icc_tables import encode_lut16
-from greyanchor.core.illuminants import MeasuredLight, light
 from greyanchor.core.inspection import inspect_bytes
+from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.profiling import maps, rebuild, refine, softproof, sources
 from greyanchor.core.profiling.attached import examine
 from greyanchor.core.profiling.build import ProfileResult, ProfileSettings, build_from_model, build_profile
@@ -30,7 +31,6 @@ from greyanchor.core.profiling.inversion import Inverter
 from greyanchor.core.profiling.preview import preview
 from greyanchor.core.profiling.separation import PRESETS, Separation, preset
 from greyanchor.core.profiling.tables import TableSizes
-from greyanchor.core.readings import ReadingSet
 from greyanchor.core.simulation.standin import Condition, print_and_read
 from tests import lcms
 from tests.conftest import CMYK, PrintRoom
@@ -193,13 +193,13 @@ def test_known_noise_keeps_a_model_from_learning_it(room: PrintRoom, profile_rea
 
 def test_a_kept_model_says_the_same(model: ForwardModel) -> None:
     device = np.random.default_rng(4).random((50, 4))
-    again = keeping.from_bytes(keeping.to_bytes(replace(model, corrections=(model.remainder,))))
+    again = storage.from_bytes(storage.to_bytes(replace(model, corrections=(model.remainder,))))
     np.testing.assert_allclose(
         again.lab(device), replace(model, corrections=(model.remainder,)).lab(device), atol=1e-9
     )
     assert again.held_out == model.held_out and again.channels == CMYK
     with pytest.raises(BadInput, match="damaged"):
-        keeping.from_bytes(b"PK" + bytes(40))
+        storage.from_bytes(b"PK" + bytes(40))
 
 
 def test_the_patches_that_help_most_help_more_than_as_many_others(room: PrintRoom) -> None:

@@ -13,13 +13,13 @@ from PIL import Image, ImageCms
 
 from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import lay_out
-from greyanchor.core.colorimetry import Array, delta_e_2000, spectra_to_lab
+from greyanchor.core.colour.colorimetry import Array, delta_e_2000, spectra_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
+from greyanchor.core.measurement.readings import as_inks
 from greyanchor.core.profiling.build import ProfileResult, ProfileSettings, build_profile, random_inks
 from greyanchor.core.profiling.separation import Separation
 from greyanchor.core.profiling.tables import TableSizes, picture_channels
-from greyanchor.core.readings import as_inks
 from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.standin import print_and_read
 from tests import lcms

@@ -8,10 +8,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from greyanchor.core.calibration.curves import CurveSet
-from greyanchor.core.choosing import Candidate, rank
+from greyanchor.core.calibration.ink_use import ink_use
 from greyanchor.core.errors import BadInput
-from greyanchor.core.finding import WordIndex, narrow, words_of
-from greyanchor.core.throughput import Carriage, ink_use, square_metres_an_hour
+from greyanchor.core.printing.throughput import Carriage, square_metres_an_hour
+from greyanchor.core.search.facets import WordIndex, narrow, words_of
+from greyanchor.core.search.ranking import Candidate, rank
 
 _codes = st.lists(
     st.tuples(st.integers(-1, 3), st.integers(-1, 2), st.integers(0, 1)), min_size=1, max_size=40

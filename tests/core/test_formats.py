@@ -14,10 +14,10 @@ from click.testing import CliRunner
 from greyanchor.cli import main
 from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import lay_out
-from greyanchor.core.colorimetry import delta_e_2000
+from greyanchor.core.colour.colorimetry import delta_e_2000
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, csv_table, cxf, readings_file
-from greyanchor.core.readings import ReadingSet, match_chart
+from greyanchor.core.measurement.readings import ReadingSet, match_chart
 from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.standin import print_and_read
 from tests.conftest import CMYK

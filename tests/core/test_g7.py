@@ -7,14 +7,14 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from greyanchor.core import g7
+from greyanchor.core.calibration import g7
 from greyanchor.core.calibration.greybalance import balance, on_top
 from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.charts.patches import grey_scales, linearization_ramps, near_neutral
 from greyanchor.core.charts.strips import STRIPS
-from greyanchor.core.colorimetry import lab_to_xyz
+from greyanchor.core.colour.colorimetry import lab_to_xyz
 from greyanchor.core.errors import BadInput
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.simulation.standin import print_and_read
 from greyanchor.core.verification import aims
 from greyanchor.core.verification.check import check

@@ -7,9 +7,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from greyanchor.core.errors import BadInput
-from greyanchor.core.families import FAMILIES, guess_family, starting_values
-from greyanchor.core.handling import SETTINGS, Ability, Layer, abilities_of, checked, differences, resolve
-from greyanchor.core.merging import changes, merge
+from greyanchor.core.printing.families import FAMILIES, guess_family, starting_values
+from greyanchor.core.printing.handling import (
+    SETTINGS,
+    Ability,
+    Layer,
+    abilities_of,
+    checked,
+    differences,
+    resolve,
+)
+from greyanchor.core.search.merging import changes, merge
 
 ABILITIES = abilities_of({
     "vacuum": {"low": 10, "high": 90, "step": 5, "usual": 50},

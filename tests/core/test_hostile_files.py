@@ -15,7 +15,7 @@ from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, csv_table, cxf, readings_file
 from greyanchor.core.inspection import inspect_bytes
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.standin import print_and_read
 from tests.conftest import CMYK

@@ -16,10 +16,10 @@ import pytest
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
-from greyanchor.core.handling import SETTINGS
 from greyanchor.core.packs import Ahead, Archive, dump_pack, read_pack, schema, write_archive
 from greyanchor.core.packs.archive import MOST_ALL, MOST_FILES, MOST_ONE, checked_name
 from greyanchor.core.packs.loose import look_at, unpack
+from greyanchor.core.printing.handling import SETTINGS
 
 ENVIRONMENT = {"printer": "Petrel 44", "ink_set": "Tarn pigment", "media": "Kelp", "resolution": 1200, "passes": 8,
                "direction": "one way", "halftone": "blue noise", "heat": 36.0, "vacuum": 50.0}  # fmt: skip

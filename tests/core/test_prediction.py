@@ -9,7 +9,7 @@ import pytest
 
 from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.charts.patches import control_strip
-from greyanchor.core.colorimetry import delta_e_2000
+from greyanchor.core.colour.colorimetry import delta_e_2000
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
 from greyanchor.core.profiling.build import ProfileResult

@@ -12,7 +12,7 @@ from PIL import Image, ImageCms
 
 from greyanchor.core.characterization.compact import compact
 from greyanchor.core.characterization.model import characterize
-from greyanchor.core.colorimetry import (
+from greyanchor.core.colour.colorimetry import (
     D50_WHITE,
     adapt_bradford,
     delta_e_2000,
@@ -23,12 +23,12 @@ from greyanchor.core.colorimetry import (
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
 from greyanchor.core.formats.icc_tables import encode_lab
+from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.profiling.build import ProfileResult, ProfileSettings, build_profile
 from greyanchor.core.profiling.gamut import gamut_from_lab
 from greyanchor.core.profiling.rendering import PERCEPTUAL, SATURATION
 from greyanchor.core.profiling.separation import Separation
 from greyanchor.core.profiling.tables import TableSizes
-from greyanchor.core.readings import ReadingSet
 from tests import lcms
 from tests.conftest import PrintRoom
 
@@ -204,7 +204,7 @@ def test_the_characterization_data_inside_are_the_readings(
 def test_the_gamut_tag_tells_in_from_out(built: ProfileResult, room: PrintRoom, unseen: np.ndarray) -> None:
     lut, legacy = icc.loads(built.data).lut("gamt")
     white = icc.loads(built.data).white
-    from greyanchor.core.colorimetry import lab_to_xyz
+    from greyanchor.core.colour.colorimetry import lab_to_xyz
 
     inside = xyz_to_lab(lab_to_xyz(room.truth(unseen * 0.6)) * (icc.PCS_WHITE / white))
     outside = np.array([[50, 110, 0], [50, -100, 0], [30, 0, -110], [95, 60, 60], [50.0, 0, 120]])

@@ -13,11 +13,11 @@ from hypothesis import strategies as st
 
 from greyanchor.core.charts import strips
 from greyanchor.core.charts.layout import lay_out, layout_of
-from greyanchor.core.colorimetry import delta_e_2000, lab_to_xyz
-from greyanchor.core.density import sctv
+from greyanchor.core.colour.colorimetry import delta_e_2000, lab_to_xyz
+from greyanchor.core.colour.density import sctv
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.verification import aims
 from greyanchor.core.verification.check import average_repeats, check
 from greyanchor.core.verification.query import Query

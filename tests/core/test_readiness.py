@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 
 from greyanchor.core.errors import BadInput
-from greyanchor.core.handling import SETTINGS, Ability, abilities_of
-from greyanchor.core.readiness import (
+from greyanchor.core.printing.handling import SETTINGS, Ability, abilities_of
+from greyanchor.core.printing.readiness import (
     TASKS,
     best_step,
     candidates,

@@ -7,17 +7,17 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from greyanchor.core.agreement import average, compare, is_copy
 from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import lay_out
-from greyanchor.core.colorimetry import spectra_to_lab
+from greyanchor.core.colour.colorimetry import spectra_to_lab
 from greyanchor.core.errors import BadInput, NotReadable
 from greyanchor.core.formats import cgats
-from greyanchor.core.readings import ReadingSet, match_chart
+from greyanchor.core.measurement.misreads import Surroundings, judge_row
+from greyanchor.core.measurement.readings import ReadingSet, match_chart
+from greyanchor.core.measurement.repeatability import average, compare, is_copy
 from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.instrument import StripReader
 from greyanchor.core.simulation.standin import print_and_read
-from greyanchor.core.slips import Surroundings, judge_row
 from tests.conftest import CMYK
 
 

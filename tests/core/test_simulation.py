@@ -7,9 +7,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from greyanchor.core.colorimetry import chroma, delta_e_2000, spectra_to_lab
-from greyanchor.core.environment import PrintEnvironment
+from greyanchor.core.colour.colorimetry import chroma, delta_e_2000, spectra_to_lab
 from greyanchor.core.errors import BadInput
+from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.core.simulation.catalogue import MEDIA, press_by_name, press_for
 from greyanchor.core.simulation.instrument import StripReader
 

@@ -7,15 +7,15 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from greyanchor.core.agreement import average, compare_passes
 from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import METHODS, check_corners, check_travel, lay_out, plan
-from greyanchor.core.colorimetry import delta_e_2000, spectra_to_lab
+from greyanchor.core.colour.colorimetry import delta_e_2000, spectra_to_lab
 from greyanchor.core.errors import BadInput
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.misreads import Surroundings, impossible, judge_pass, judge_row, judge_sheet
+from greyanchor.core.measurement.readings import ReadingSet
+from greyanchor.core.measurement.repeatability import average, compare_passes
 from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.standin import Condition, print_and_read, printed_spectra
-from greyanchor.core.slips import Surroundings, impossible, judge_pass, judge_row, judge_sheet
 from greyanchor.core.verification.northlight import aim_lab
 from tests.conftest import CMYK
 

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from greyanchor.core.charts import strips
-from greyanchor.core.colorimetry import delta_e_2000
+from greyanchor.core.colour.colorimetry import delta_e_2000
 from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.core.profiling.recipes import find_recipes
 from greyanchor.core.profiling.separation import Separation

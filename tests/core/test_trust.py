@@ -11,9 +11,9 @@ from greyanchor.core.characterization import trust
 from greyanchor.core.characterization.model import characterize
 from greyanchor.core.charts import patches
 from greyanchor.core.errors import BadInput
+from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.profiling.build import ProfileResult, ProfileSettings, build_profile
 from greyanchor.core.profiling.separation import Separation
-from greyanchor.core.readings import ReadingSet
 from tests.conftest import PrintRoom
 
 SETTINGS = ProfileSettings(Separation(total_ink=3.0))

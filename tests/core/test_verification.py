@@ -11,17 +11,17 @@ import pytest
 
 from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import lay_out
-from greyanchor.core.colorimetry import delta_e_76, delta_e_2000, lab_difference
+from greyanchor.core.colour.colorimetry import delta_e_76, delta_e_2000, lab_difference
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
+from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.profiling.build import ProfileResult
-from greyanchor.core.readings import ReadingSet
 from greyanchor.core.verification import aims, northlight
 from greyanchor.core.verification.check import check
 from greyanchor.core.verification.groups import groups
-from greyanchor.core.verification.shipped import SHIPPED
+from greyanchor.core.verification.shipped import SHIPPED, load
 from greyanchor.core.verification.statistics import STATISTICS
-from greyanchor.core.verification.tolerances import from_json, load
+from greyanchor.core.verification.tolerances import from_json
 from tests.conftest import CMYK, PrintRoom
 
 
@@ -73,7 +73,7 @@ def test_the_aim_has_the_published_solids() -> None:
 
 
 def test_the_tints_of_the_aim_gain_about_sixteen_percent() -> None:
-    from greyanchor.core.colorimetry import lab_to_xyz
+    from greyanchor.core.colour.colorimetry import lab_to_xyz
 
     xyz = lab_to_xyz(northlight.aim_lab(np.array([[0, 0, 0, 0], [0, 0, 0, 0.5], [0, 0, 0, 1.0]])))[:, 1]
     tone = 100 * (xyz[0] - xyz[1]) / (xyz[0] - xyz[2])

@@ -11,16 +11,17 @@ from django.contrib.auth.models import User
 from django.test import Client
 from django.utils import timezone
 
-from greyanchor.bench.beginning import start_build
-from greyanchor.bench.charts import lay_out_confirmation, lay_out_stage
-from greyanchor.bench.models import Build, Stage
-from greyanchor.bench.services import accept_stage
-from greyanchor.library.models import InkSet, Media, MediaClass, Printer, Site
+from greyanchor.accounts.models import Site
+from greyanchor.accounts.roles import Role, set_role
+from greyanchor.builds.charts import lay_out_confirmation, lay_out_stage
+from greyanchor.builds.models import Build, Stage
+from greyanchor.builds.services import accept_stage
+from greyanchor.builds.start import start_build
+from greyanchor.library.models import InkSet, Media, MediaClass, Printer
 from greyanchor.measuring.models import SheetPrint
 from greyanchor.measuring.printing import print_on_standin, standin_reading
 from greyanchor.measuring.services import keep_whole_pass
 from greyanchor.profiles.models import AimRecord
-from greyanchor.profiles.roles import Role, set_role
 from greyanchor.profiles.services import ensure_northlight_aim
 
 CHOICES = {

@@ -6,11 +6,12 @@ from typing import Any
 
 from django.contrib.auth.models import User
 
+from greyanchor.accounts.models import Site
+from greyanchor.accounts.roles import Role, set_role
 from greyanchor.core.calibration.curves import CurveSet
-from greyanchor.core.environment import PrintEnvironment
-from greyanchor.library.models import InkSet, Media, MediaClass, MediaPreset, Printer, PrintMode, Site
+from greyanchor.core.printing.environment import PrintEnvironment
+from greyanchor.library.models import InkSet, Media, MediaClass, MediaPreset, Printer, PrintMode
 from greyanchor.profiles.models import Profile
-from greyanchor.profiles.roles import Role, set_role
 from tests.core.test_packs import tiny_profile
 
 ABILITIES = {

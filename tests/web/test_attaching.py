@@ -9,8 +9,8 @@ from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
-from greyanchor.bench import services
-from greyanchor.bench.models import Build
+from greyanchor.builds import services
+from greyanchor.builds.models import Build
 from greyanchor.core.errors import BadInput
 from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.profiles.models import Profile

@@ -14,20 +14,21 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.utils import timezone
 
-from greyanchor.bench import beginning, charts, eye, inheriting, restoring, services
-from greyanchor.bench.models import Baseline, Build, Restore, Stage
+from greyanchor.builds import charts, inheritance, restores, services, start, visual
+from greyanchor.builds.models import Baseline, Build, Restore, Stage
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.calibration.linearization import EVEN_LARGEST, EVEN_MEAN
-from greyanchor.core.colorimetry import spectra_to_xyz
-from greyanchor.core.density import sctv
+from greyanchor.core.colour.colorimetry import spectra_to_xyz
+from greyanchor.core.colour.density import sctv
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, csv_table, cxf
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.simulation.catalogue import press_for
 from greyanchor.core.simulation.faults import severity
 from greyanchor.core.simulation.instrument import SheetReader, StripReader
+from greyanchor.library.machines.standin import set_standin
 from greyanchor.library.models import InkSet, Media, Printer, PrintMode
-from greyanchor.library.services import set_fallback, set_standin
+from greyanchor.library.modes.fallbacks import set_fallback
 from greyanchor.measuring import services as measuring
 from greyanchor.measuring.models import ReadingPass, SheetPrint, Upload
 from greyanchor.measuring.printing import make_chart, prepare_print, print_on_standin, standin_reading
@@ -339,7 +340,7 @@ def test_moving_a_limit_tells_its_cost_at_once(client: Client, build: Build, use
 
 def test_limits_of_an_older_mode_stand_as_ghosts(client: Client, build: Build, user: User, up_to: Callable[[str], Build]) -> None:  # fmt: skip
     up_to("linearization")
-    other = beginning.start_build(
+    other = start.start_build(
         "Second", build.mode.printer, build.mode.ink_set, build.mode.media, CHOICES, user
     )
     read_stage(other, "ink-limits", user)
@@ -373,7 +374,7 @@ def test_light_inks_are_split_and_everything_after_prints_through_the_split(
 ) -> None:
     light = InkSet.objects.create(name="Tarn pigment light", channels=list("CMYK"), light={"LC": "C", "LM": "M"}, kind="aqueous")  # fmt: skip
     printer.ink_sets.add(light)
-    build = beginning.start_build("With light inks", printer, light, media, CHOICES, user)
+    build = start.start_build("With light inks", printer, light, media, CHOICES, user)
     stage = read_stage(build, "ink-limits", user)
     assert set(stage.result["limits"]) == {"C", "M", "Y", "K", "LC", "LM"}
     reach = {s["light"]: s["reach"] / s["limit"] for s in stage.result["splits"]}
@@ -480,16 +481,16 @@ def mesh_build(printer: Printer, user: User, build: Build) -> Build:
         width_mm=1600, brightener="none", unreadable=True,
     )  # fmt: skip
     choices = {**CHOICES, "heat": 40.0, "vacuum": 35.0}
-    return beginning.start_build("Mesh", printer, printer.ink_sets.get(), media, choices, user)
+    return start.start_build("Mesh", printer, printer.ink_sets.get(), media, choices, user)
 
 
 def last_good(build: Build, channel: str, fault: str) -> str:
     """What a person sees in the picture: the last step whose fault stays under what is seen."""
-    raw = np.zeros((len(eye.RAMP_STEPS), 4))
-    raw[:, "CMYK".index(channel)] = np.array(eye.RAMP_STEPS) / 100.0
+    raw = np.zeros((len(visual.RAMP_STEPS), 4))
+    raw[:, "CMYK".index(channel)] = np.array(visual.RAMP_STEPS) / 100.0
     bad = severity(press_for(build.print_environment), raw)[fault]
-    good = [s for s, b in zip(eye.RAMP_STEPS, bad) if b < 0.15]
-    return "" if len(good) == len(eye.RAMP_STEPS) else str(good[-1])
+    good = [s for s, b in zip(visual.RAMP_STEPS, bad) if b < 0.15]
+    return "" if len(good) == len(visual.RAMP_STEPS) else str(good[-1])
 
 
 def test_a_build_by_eye_from_marks_to_curves(client: Client, mesh_build: Build, user: User) -> None:
@@ -516,11 +517,11 @@ def test_a_build_by_eye_from_marks_to_curves(client: Client, mesh_build: Build, 
             return spectra_to_xyz(press.spectra(device))[0]
 
         paper, solid = xyz(0.0), xyz(limits[channel])
-        for pair in eye.pairs(build)[channel]:
+        for pair in visual.pairs(build)[channel]:
             wanted = float(sctv((1 - pair.coverage) * paper + pair.coverage * solid, paper, solid))
             tones = np.array([float(sctv(xyz(s), paper, solid)) for s in pair.steps])
             best = pair.steps[int(np.abs(tones - wanted).argmin())]
-            form |= {f"{pair.tone:g}|{r}": f"{100 * best:.2f}" for r in range(eye.REPEATS)}
+            form |= {f"{pair.tone:g}|{r}": f"{100 * best:.2f}" for r in range(visual.REPEATS)}
         client.post(f"/builds/{build.pk}/linearization/match/{channel}/", form)
     stage = stage_of(build, "linearization")
     assert set(stage.result["sure"]) == set("CMYK") and max(stage.result["sure"].values()) < 15
@@ -622,7 +623,7 @@ def test_a_faster_mode_keeps_the_limits_and_asks_for_the_rest(client: Client, re
 def test_a_kept_stage_done_again_is_printed_under_the_new_environment(
     released: PrintMode, user: User
 ) -> None:
-    build = beginning.derive_faster(released, "Quick", 6, "both ways", user)
+    build = start.derive_faster(released, "Quick", 6, "both ways", user)
     kept = stage_of(build, "ink-limits")
     assert kept.made_under["passes"] == 8
     build.refresh_from_db()
@@ -659,7 +660,7 @@ def test_a_new_profile_leaves_the_mode_in_use_until_it_is_released(client: Clien
     assert released.profile_id != old and released.state == "released" and released.curves
     with pytest.raises(BadInput, match="going on already"):
         client.post(f"/modes/{released.pk}/branch/profile/")
-        beginning.renew(released, "profile", user)
+        start.renew(released, "profile", user)
 
 
 def test_refined_limits_that_do_not_move_leave_everything_standing(client: Client, released: PrintMode, user: User) -> None:  # fmt: skip
@@ -676,7 +677,7 @@ def released_limits(mode: PrintMode) -> dict[str, Any]:
 
 
 def test_refined_limits_that_move_compute_curves_from_the_old_ramps(released: PrintMode, user: User) -> None:
-    build = beginning.renew(released, "limits", user)
+    build = start.renew(released, "limits", user)
     lower = {c: v - 5 for c, v in released.limits.items()}
     accept(build, "ink-limits", user, {"limits": lower, "splits": []}, "less ink")
     stage = stage_of(build, "linearization")
@@ -718,13 +719,13 @@ def test_media_that_cannot_inherit_from_the_class_and_say_so_everywhere(
 
 
 def test_curves_are_not_inherited_over_other_limits(released: PrintMode, user: User) -> None:
-    other = beginning.start_build("Second", released.printer, released.ink_set, released.media, CHOICES, user)
+    other = start.start_build("Second", released.printer, released.ink_set, released.media, CHOICES, user)
     limits = {c: v - 3 for c, v in released.limits.items()}
     read_stage(other, "ink-limits", user)
     accept(other, "ink-limits", user, {"limits": limits}, "lower")
     other.refresh_from_db()
     with pytest.raises(BadInput, match="end at other limits"):
-        inheriting.inherit(stage_of(other, "linearization").pk, other.version, released.pk, "why not", user)
+        inheritance.inherit(stage_of(other, "linearization").pk, other.version, released.pk, "why not", user)
     assert stage_of(other, "linearization").state == "open"
 
 
@@ -740,7 +741,7 @@ def test_a_class_lends_only_what_is_released_on_that_printer(
 
 
 def through_restore(mode: PrintMode, user: User) -> Restore:
-    found = restoring.start_restore(mode, user)
+    found = restores.start_restore(mode, user)
     read_print(found.sheet_print, user)
     found.refresh_from_db()
     return found
@@ -774,10 +775,10 @@ def test_other_paper_is_told_as_beyond_restoring_and_asks_for_a_reason(client: C
     found = through_restore(released, user)
     page = client.get(f"/restores/{found.pk}/").content.decode()
     assert "Restoring is no longer enough" in page and "the paper changed" in page
-    read_print(restoring.print_confirmation(found), user)
+    read_print(restores.print_confirmation(found), user)
     found.refresh_from_db()
     with pytest.raises(BadInput, match="say why"):
-        restoring.use_curves(found, "", user)
+        restores.use_curves(found, "", user)
     client.post(f"/restores/{found.pk}/close/", {"reason": "new paper, new profile"})
     found.refresh_from_db()
     released.refresh_from_db()
@@ -785,23 +786,23 @@ def test_other_paper_is_told_as_beyond_restoring_and_asks_for_a_reason(client: C
 
 
 def test_one_restore_at_a_time_and_none_without_a_baseline(released: PrintMode, user: User) -> None:
-    restoring.start_restore(released, user)
+    restores.start_restore(released, user)
     with pytest.raises(BadInput, match="being restored already"):
-        restoring.start_restore(released, user)
+        restores.start_restore(released, user)
     Baseline.objects.all().delete()
     with pytest.raises(BadInput, match="no baseline"):
-        restoring.start_restore(released, user)
+        restores.start_restore(released, user)
 
 
 def test_curves_changed_meanwhile_are_not_overwritten(released: PrintMode, user: User) -> None:
     found = through_restore(released, user)
-    read_print(restoring.print_confirmation(found), user)
+    read_print(restores.print_confirmation(found), user)
     found.refresh_from_db()
     other = PrintMode.objects.get(pk=released.pk)
     other.curves = CurveSet.straight(dict.fromkeys("CMYK", 0.7)).to_csv()
     other.save()
     with pytest.raises(BadInput, match="changed by somebody else"):
-        restoring.use_curves(found, "", user)
+        restores.use_curves(found, "", user)
 
 
 def test_the_stand_in_can_be_let_drift_from_its_page(client: Client, printer: Printer) -> None:
@@ -819,7 +820,7 @@ def test_stages_that_are_not_open_take_nothing(
 ) -> None:
     build = up_to("linearization")
     with pytest.raises(BadInput, match="while ink limits or total ink are open"):
-        eye.mark(stage_of(build, "ink-limits"), {"C": {"bleed": 60}})
+        visual.mark(stage_of(build, "ink-limits"), {"C": {"bleed": 60}})
     with pytest.raises(BadInput, match="only grey balance and the check"):
         build.refresh_from_db()
         services.skip_stage(stage_of(build, "linearization").pk, build.version, "x", user)

@@ -11,15 +11,17 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.utils import timezone
 
-from greyanchor.bench import background, beginning, services, tasks
-from greyanchor.bench.models import Build, Task
+from greyanchor.background import queue
+from greyanchor.background.work import mark_interrupted
+from greyanchor.builds import enqueue, services, tasks
+from greyanchor.builds import start as beginning
+from greyanchor.builds.models import Build, Task
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
 from greyanchor.library.models import InkSet, Media, Printer, PrintMode
 from greyanchor.measuring.models import Upload
 from greyanchor.measuring.printing import standin_reading
 from greyanchor.profiles.models import AimRecord, Profile
-from greyanchor.profiles.work import mark_interrupted
 from tests.web.conftest import CHOICES, accept, found_limits, read_stage, stage_of
 
 FORM = {
@@ -282,9 +284,9 @@ def test_the_whole_way_to_a_released_mode(
 
 def test_a_cancelled_profile_leaves_the_stage_as_it_was(up_to: Callable[[str], Build], user: User) -> None:
     build = up_to("profile")
-    task = background.start_profile(stage_of(build, "profile"), PROFILE, user)
+    task = enqueue.start_profile(stage_of(build, "profile"), PROFILE, user)
     Task.objects.filter(pk=task.pk).update(cancel_asked=True)
-    tasks.build_profile_task.call_local(task.pk)
+    queue.run(task)
     task.refresh_from_db()
     assert (
         task.state == "cancelled"
@@ -297,16 +299,16 @@ def test_a_worker_that_died_leaves_a_task_that_can_be_started_again(
     client: Client, up_to: Callable[[str], Build], user: User
 ) -> None:
     build = up_to("profile")
-    task = background.start_profile(stage_of(build, "profile"), PROFILE, user)
+    task = enqueue.start_profile(stage_of(build, "profile"), PROFILE, user)
     Task.objects.filter(pk=task.pk).update(
         state="running", heard_at=timezone.now() - timedelta(minutes=5), progress=0.4
     )
     assert "went silent" in client.get(f"/builds/{build.pk}/").content.decode()
-    with_same_stage = background.start_profile(stage_of(build, "profile"), PROFILE, user)
+    with_same_stage = enqueue.start_profile(stage_of(build, "profile"), PROFILE, user)
     task.refresh_from_db()
     assert task.state == "interrupted"
     with pytest.raises(BadInput, match="being built"):
-        background.start_profile(stage_of(build, "profile"), PROFILE, user)
+        enqueue.start_profile(stage_of(build, "profile"), PROFILE, user)
     Task.objects.filter(pk=with_same_stage.pk).update(state="running")
     mark_interrupted(Task)
     with_same_stage.refresh_from_db()
@@ -317,12 +319,12 @@ def test_a_failure_in_the_engine_is_kept_with_the_task(
     up_to: Callable[[str], Build], user: User, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     build = up_to("profile")
-    task = background.start_profile(stage_of(build, "profile"), PROFILE, user)
+    task = enqueue.start_profile(stage_of(build, "profile"), PROFILE, user)
 
     def burst(*_: object) -> None:
         raise RuntimeError("the engine burst")
 
     monkeypatch.setattr(tasks, "build_profile", burst)
-    tasks.build_profile_task.call_local(task.pk)
+    queue.run(task)
     task.refresh_from_db()
     assert task.state == "failed" and "burst" in task.message and "RuntimeError" in task.error

@@ -11,14 +11,14 @@ import pytest
 from django.contrib.auth.models import User
 from django.test import Client
 
-from greyanchor.bench.models import Build
+from greyanchor.builds.models import Build
 from greyanchor.checks.models import Check
 from greyanchor.checks.services import Order, Subject, make_check
-from greyanchor.core.agreement import average, compare
 from greyanchor.core.calibration.inklimit import find_limits
 from greyanchor.core.calibration.linearization import linearize
 from greyanchor.core.calibration.totalink import find_total_ink
 from greyanchor.core.formats import cgats, icc
+from greyanchor.core.measurement.repeatability import average, compare
 from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.core.verification import northlight
 from greyanchor.core.verification.check import check

@@ -11,13 +11,14 @@ from django.http import QueryDict
 from django.test import Client
 from django.utils import timezone
 
+from greyanchor.accounts.models import Membership, Site
+from greyanchor.accounts.roles import Role
 from greyanchor.core.errors import BadInput
-from greyanchor.library import choosing, finding, services
-from greyanchor.library.keeping import edit
-from greyanchor.library.kinds import KINDS
-from greyanchor.library.models import Membership, Pin, PrintMode, Site
-from greyanchor.library.snapshot import SNAPSHOT
-from greyanchor.profiles.roles import Role
+from greyanchor.library.models import Pin, PrintMode
+from greyanchor.library.modes import ranking, search, services
+from greyanchor.library.modes.column_cache import SNAPSHOT
+from greyanchor.library.records.editing import edit
+from greyanchor.library.records.record_types import KINDS
 from tests.web.library_kit import machine, mode, paper, person
 
 
@@ -37,15 +38,15 @@ def shelf(user: User) -> list[PrintMode]:
     ]
 
 
-def found(query: str, user: User) -> finding.FindingPage:
-    return finding.find(QueryDict(query), user)
+def found(query: str, user: User) -> search.FindingPage:
+    return search.find(QueryDict(query), user)
 
 
 def names(query: str, user: User) -> list[str]:
     return [m.name for m in found(query, user).modes]
 
 
-def counts(page: finding.FindingPage, facet: str) -> dict[str, int]:
+def counts(page: search.FindingPage, facet: str) -> dict[str, int]:
     told = next(f for f in page.facets if f.key == facet)
     return {c.label: c.count for c in [*told.choices, *told.rest]}
 
@@ -213,14 +214,14 @@ def test_up_to_four_modes_go_side_by_side(client: Client, shelf: list[PrintMode]
     assert lines["Speed"].cells[0] == f"{shelf[0].speed:.1f} m²/h"
     assert client.get(f"/modes/compare/?m={shelf[0].pk}").status_code == 409
     with pytest.raises(BadInput, match="5 were chosen"):
-        choosing.compare([m.pk for m in shelf[:5]])
+        ranking.compare([m.pk for m in shelf[:5]])
 
 
 def test_the_best_mode_for_a_media_is_ranked_with_reasons(
     client: Client, shelf: list[PrintMode], user: User
 ) -> None:
     kelp = shelf[0].media
-    quality, fast = choosing.best_for(kelp, 0.0, None, None), choosing.best_for(kelp, 1.0, 10.0, None)
+    quality, fast = ranking.best_for(kelp, 0.0, None, None), ranking.best_for(kelp, 1.0, 10.0, None)
     assert [m.name for _, m in quality] == ["Deck charts", "Deck charts fast"], (
         "drafts are not offered, failing ones come last"
     )

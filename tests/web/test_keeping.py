@@ -13,13 +13,14 @@ from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
-from greyanchor.bench.releasing import evidence
-from greyanchor.bench.releasing import release as release_outside
+from greyanchor.accounts import people
+from greyanchor.accounts.audit_log import noted
+from greyanchor.accounts.roles import NotAllowed, Role
+from greyanchor.builds.release_evidence import evidence
+from greyanchor.builds.release_evidence import release as release_outside
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
-from greyanchor.library import keeping, readying, services
-from greyanchor.library.holding import set_value, start_class
-from greyanchor.library.kinds import KINDS
+from greyanchor.library.machines import readiness
 from greyanchor.library.models import (
     InkSet,
     KeptText,
@@ -30,9 +31,12 @@ from greyanchor.library.models import (
     PrintMode,
     ShopRules,
 )
-from greyanchor.library.noting import noted
-from greyanchor.library.settings_held import in_force, moved_since_built, start_values
-from greyanchor.profiles.roles import NotAllowed, Role
+from greyanchor.library.modes import fallbacks, services
+from greyanchor.library.records import editing
+from greyanchor.library.records.effective_settings import in_force, moved_since_built, start_values
+from greyanchor.library.records.handling_edits import set_value, start_class
+from greyanchor.library.records.record_types import KINDS
+from greyanchor.library.shop import rules
 from tests.web.library_kit import machine, mode, paper, person, preset
 
 FORM = {"version": 1, "why": "test"}
@@ -137,7 +141,7 @@ def test_values_outside_what_the_machine_can_do_are_refused_and_stay_in_the_form
     kept.refresh_from_db()
     assert kept.version == 1
     with pytest.raises(BadInput):
-        keeping.edit(KINDS["presets"], kept.pk, 1, {"handling.vacuum": 95.0}, None, "past the form")
+        editing.edit(KINDS["presets"], kept.pk, 1, {"handling.vacuum": 95.0}, None, "past the form")
 
 
 def test_a_setting_the_machine_does_not_have_is_refused_in_the_service(kept: MediaPreset, user: User) -> None:
@@ -191,7 +195,7 @@ def test_the_second_to_save_sees_both_versions_and_merges_field_by_field(
     client: Client, kept: MediaPreset
 ) -> None:
     other = person("tobias", Role.TECHNICIAN)
-    keeping.edit(KINDS["presets"], kept.pk, 1, {"handling.vacuum": 75.0, "notes": "firm"}, other, "it lifted")
+    editing.edit(KINDS["presets"], kept.pk, 1, {"handling.vacuum": 75.0, "notes": "firm"}, other, "it lifted")
     mine = {**FORM, "name": kept.name, "notes": "soft", "handling.vacuum": "60", "handling.heat_on": "44"}
     answer = client.post(f"/presets/{kept.pk}/", mine)
     page = answer.content.decode()
@@ -223,8 +227,8 @@ def test_the_second_to_save_sees_both_versions_and_merges_field_by_field(
 
 def test_a_third_save_in_between_is_met_as_well(client: Client, kept: MediaPreset) -> None:
     other = person("tobias", Role.TECHNICIAN)
-    keeping.edit(KINDS["presets"], kept.pk, 1, {"notes": "one"}, other, "x")
-    keeping.edit(KINDS["presets"], kept.pk, 2, {"notes": "two"}, other, "y")
+    editing.edit(KINDS["presets"], kept.pk, 1, {"notes": "one"}, other, "x")
+    editing.edit(KINDS["presets"], kept.pk, 2, {"notes": "two"}, other, "y")
     again = client.post(
         f"/presets/{kept.pk}/",
         {**FORM, "version": 2, "name": kept.name, "notes": "mine", "take:notes": "mine"},
@@ -245,12 +249,12 @@ def _sent_again(answer: Any, **chosen: str) -> dict[str, Any]:
 
 def test_what_was_chosen_on_one_merge_page_stands_on_the_next(client: Client, kept: MediaPreset) -> None:
     other = person("tobias", Role.TECHNICIAN)
-    keeping.edit(KINDS["presets"], kept.pk, 1, {"handling.vacuum": 75.0, "notes": "firm"}, other, "it lifted")
+    editing.edit(KINDS["presets"], kept.pk, 1, {"handling.vacuum": 75.0, "notes": "firm"}, other, "it lifted")
     mine = {**FORM, "name": kept.name, "notes": "soft", "handling.vacuum": "60", "handling.heat_on": "44"}
     first = client.post(f"/presets/{kept.pk}/", mine)
     undecided = client.post(f"/presets/{kept.pk}/", _sent_again(first))
     assert undecided.status_code == 422 and "oth of you changed Notes" in undecided.content.decode()
-    keeping.edit(KINDS["presets"], kept.pk, 2, {"handling.feed": 0.1}, other, "light lines")
+    editing.edit(KINDS["presets"], kept.pk, 2, {"handling.feed": 0.1}, other, "light lines")
     second = client.post(f"/presets/{kept.pk}/", _sent_again(first, notes="mine"))
     assert second.status_code == 409 and [r["field"] for r in second.context["rows"]] == [
         "handling.feed", "notes", "handling.heat_on"
@@ -265,24 +269,24 @@ def test_the_inks_a_printer_runs_are_part_of_its_versions(
 ) -> None:
     tarn = printer.ink_sets.get()
     light = InkSet.objects.create(name="Tarn light", channels=list("CMYK"), light={"LC": "C"}, kind="aqueous")
-    keeping.edit(KINDS["printers"], printer.pk, 1, {"notes": "new belt"}, user, "serviced")
+    editing.edit(KINDS["printers"], printer.pk, 1, {"notes": "new belt"}, user, "serviced")
     kind, sent = KINDS["printers"], {"ink_sets": [tarn.pk, light.pk]}
-    keeping.edit(kind, printer.pk, 2, sent, user, "light inks fitted")
+    editing.edit(kind, printer.pk, 2, sent, user, "light inks fitted")
     printer.refresh_from_db()
     assert printer.version == 3 and set(printer.ink_sets.all()) == {tarn, light}
-    newest, before = keeping.history(printer)[:2]
+    newest, before = editing.history(printer)[:2]
     assert newest.what == [("Runs", "Tarn pigment", "Tarn light, Tarn pigment")] and before.version == 2
-    with pytest.raises(keeping.Crossed) as crossed:
-        keeping.edit(kind, printer.pk, 2, {"ink_sets": [tarn.pk], "notes": "belt and blade"}, user, "again")
+    with pytest.raises(editing.Crossed) as crossed:
+        editing.edit(kind, printer.pk, 2, {"ink_sets": [tarn.pk], "notes": "belt and blade"}, user, "again")
     assert crossed.value.merge.theirs == ("ink_sets",) and crossed.value.merge.mine == ("notes",)
-    keeping.go_back(kind, printer.pk, before.pk, 3, user, "taken out again")
+    editing.go_back(kind, printer.pk, before.pk, 3, user, "taken out again")
     assert list(printer.ink_sets.all()) == [tarn] and Printer.history.count() == 4 + 1
     mode("Deck charts", printer, paper())
     with pytest.raises(BadInput, match="has print modes with Tarn pigment"):
-        keeping.edit(kind, printer.pk, 4, {"ink_sets": [light.pk]}, user, "swapped")
+        editing.edit(kind, printer.pk, 4, {"ink_sets": [light.pk]}, user, "swapped")
     light.delete()
     with pytest.raises(BadInput, match="runs that are gone"):
-        keeping.go_back(kind, printer.pk, newest.pk, 4, user, "back")
+        editing.go_back(kind, printer.pk, newest.pk, 4, user, "back")
     assert list(printer.ink_sets.all()) == [tarn]
 
 
@@ -297,11 +301,11 @@ def test_a_version_that_never_was_is_refused(client: Client, kept: MediaPreset) 
 def test_every_change_is_kept_with_who_why_and_what_and_can_be_taken_back(
     client: Client, kept: MediaPreset, user: User
 ) -> None:
-    keeping.edit(KINDS["presets"], kept.pk, 1, {"handling.vacuum": 75.0}, user, "it lifted")
-    keeping.edit(
+    editing.edit(KINDS["presets"], kept.pk, 1, {"handling.vacuum": 75.0}, user, "it lifted")
+    editing.edit(
         KINDS["presets"], kept.pk, 2, {"name": "Kelp, firm", "handling.heat_on": None}, user, "named"
     )
-    entries = keeping.history(MediaPreset.objects.get())
+    entries = editing.history(MediaPreset.objects.get())
     assert [e.why for e in entries] == ["named", "it lifted", "made"]
     assert (
         entries[1].what == [("Vacuum", "60 %", "75 %")]
@@ -319,7 +323,7 @@ def test_every_change_is_kept_with_who_why_and_what_and_can_be_taken_back(
         and kept.version == 4
         and "Synthetic" in kept.name
     )
-    assert keeping.history(kept)[0].why == "back to version 1: better so" and len(keeping.history(kept)) == 4
+    assert editing.history(kept)[0].why == "back to version 1: better so" and len(editing.history(kept)) == 4
     assert (
         client.post(f"/presets/{kept.pk}/go-back/", {"entry": entries[0].pk, "version": 3}).status_code == 409
     )
@@ -336,9 +340,9 @@ def test_a_mode_goes_back_with_its_limits_curves_and_profile(
         {"C": 70.0},
         2,
     )
-    keeping.signed(made, user, "other limits").save()
+    editing.signed(made, user, "other limits").save()
     entry = made.history.get(version=1)
-    keeping.go_back(KINDS["modes"], made.pk, entry.history_id, 2, user, "they bled")
+    editing.go_back(KINDS["modes"], made.pk, entry.history_id, 2, user, "they bled")
     made.refresh_from_db()
     made = PrintMode.objects.get(pk=made.pk)
     assert (
@@ -402,7 +406,7 @@ def test_curves_and_limits_are_objects_with_used_by_notes_and_files(
             assert CurveSet.from_csv(
                 client.get(f"/curves/{pk}/curves.csv").content.decode()
             ).channels == tuple("CMYK")
-        empty = keeping.digest_of("")
+        empty = editing.digest_of("")
         client.post(f"/{kind}/{pk}/notes/", {"notes": "<b>found</b> by eye", "was": empty})
         crossed = client.post(f"/{kind}/{pk}/notes/", {"notes": "my own words", "was": empty})
         told = crossed.content.decode()
@@ -422,10 +426,10 @@ def test_what_has_no_versions_is_written_down_all_the_same(
     lent, other = mode("Deck charts", printer, media), mode("Sea maps", printer, media)
     group = media.media_class
     for one in (lent, other, None):
-        services.set_fallback(group, printer, one, user)
-    file = keeping.attach(kept, "sheet.pdf", b"%PDF-1.4", "", user)
-    keeping.detach(file.pk, user)
-    readying.load_media(printer.pk, media, user)
+        fallbacks.set_fallback(group, printer, one, user)
+    file = editing.attach(kept, "sheet.pdf", b"%PDF-1.4", "", user)
+    editing.detach(file.pk, user)
+    readiness.load_media(printer.pk, media, user)
     told = [(n.what, n.before, n.after, n.who) for n in noted(group, kept, printer)]
     assert told == [
         ("Media in it", "", "Kelp Synthetic 190", user), ("File", "sheet.pdf", "", user), ("File", "", "sheet.pdf", user),
@@ -436,11 +440,11 @@ def test_what_has_no_versions_is_written_down_all_the_same(
         "Lent on Petrel 44: Deck charts to Sea maps" in page
         and "Lent on Petrel 44: Sea maps taken away" in page
     )
-    made = services.add_person("olga", "Olga", "Stern", "a long password", "operator", None, user)
-    services.set_person(made, "operator", printer.site, user)
-    services.set_rules(ShopRules.current().version, {"check_days": 14, "double_reading": False}, user)
-    services.make_key(user, "front desk")
-    services.end_key(user.program_keys.get().pk, user)
+    made = people.add_person("olga", "Olga", "Stern", "a long password", "operator", None, user)
+    people.set_person(made, "operator", printer.site, user)
+    rules.set_rules(ShopRules.current().version, {"check_days": 14, "double_reading": False}, user)
+    people.make_key(user, "front desk")
+    people.end_key(user.program_keys.get().pk, user)
     page = client.get("/shop/").content.decode()
     for words in (
         "Account: olga",
@@ -462,7 +466,7 @@ def test_files_are_kept_beside_records_and_never_run_in_a_browser(
         client.post(
             f"/presets/{kept.pk}/files/", {"file": SimpleUploadedFile(name, data), "note": "<i>n</i>"}
         )
-        found = keeping.files_of(kept).get(kind=kind, size=len(data))
+        found = editing.files_of(kept).get(kind=kind, size=len(data))
         answer = client.get(f"/kept-files/{found.pk}/")
         assert (
             answer.content == data
@@ -475,11 +479,11 @@ def test_files_are_kept_beside_records_and_never_run_in_a_browser(
     page = client.get(f"/presets/{kept.pk}/").content.decode()
     assert "&lt;i&gt;n" in page and "<script>alert" not in page
     client.post(f"/kept-files/{found.pk}/remove/")
-    assert keeping.files_of(kept).count() == 2
+    assert editing.files_of(kept).count() == 2
     with pytest.raises(BadInput, match="MB"):
-        keeping.attach(kept, "big", b"x" * (keeping.MOST_BYTES + 1), "", user)
+        editing.attach(kept, "big", b"x" * (editing.MOST_BYTES + 1), "", user)
     with pytest.raises(BadInput, match="empty"):
-        keeping.attach(kept, "none", b"", "", user)
+        editing.attach(kept, "none", b"", "", user)
 
 
 def test_html_in_names_is_shown_as_text_everywhere(client: Client, printer: Printer, user: User) -> None:
@@ -531,7 +535,7 @@ def test_a_release_names_what_is_missing_and_an_exception_needs_a_reason(
 
 def test_the_shops_rules_decide_what_is_enough(printer: Printer, media: Media, user: User) -> None:
     made = mode("Deck charts", printer, media, state="ready")
-    services.set_rules(
+    rules.set_rules(
         ShopRules.current().version, {"profile_error": 0.3, "double_reading": False, "check_days": 30}, user
     )
     told = {e["rule"]: e for e in evidence(made)}
@@ -541,9 +545,9 @@ def test_the_shops_rules_decide_what_is_enough(printer: Printer, media: Media, u
         and not told["profile quality"]["ok"]
     )
     with pytest.raises(BadInput, match="changed by somebody else"):
-        services.set_rules(1, {"check_days": 5}, user)
+        rules.set_rules(1, {"check_days": 5}, user)
     with pytest.raises(BadInput):
-        services.set_rules(ShopRules.current().version, {"check_days": 0}, user)
+        rules.set_rules(ShopRules.current().version, {"check_days": 0}, user)
 
 
 def test_a_draft_is_handed_in_sent_back_and_released(printer: Printer, media: Media, user: User) -> None:
@@ -596,14 +600,14 @@ def test_a_record_goes_only_when_nothing_rests_on_it(
     client: Client, printer: Printer, media: Media, kept: MediaPreset, user: User
 ) -> None:
     made = mode("Deck charts", printer, media, preset=kept)
-    keeping.attach(kept, "sheet.pdf", b"%PDF-1.4", "", user)
+    editing.attach(kept, "sheet.pdf", b"%PDF-1.4", "", user)
     page = client.get(f"/presets/{kept.pk}/").content.decode()
     assert "It stays: it is used by 1 print mode, 1 file." in page
     refused = client.post(f"/presets/{kept.pk}/remove/", {"version": 1, "why": "double"})
     assert refused.status_code == 409 and MediaPreset.objects.filter(pk=kept.pk).exists()
     made.preset = None
     made.save()
-    keeping.detach(keeping.files_of(kept).get().pk, user)
+    editing.detach(editing.files_of(kept).get().pk, user)
     for form, words in (
         ({"version": 1, "why": ""}, "ay why"),
         ({"version": 7, "why": "double"}, "somebody else"),
@@ -627,9 +631,9 @@ def test_a_record_goes_only_when_nothing_rests_on_it(
         ("media-classes", media.media_class),
     ):
         with pytest.raises(BadInput, match="so it stays"):
-            keeping.remove(KINDS[kind], record.pk, record.version, user, "x")
+            editing.remove(KINDS[kind], record.pk, record.version, user, "x")
     with pytest.raises(BadInput, match="retired, not removed"):
-        keeping.remove(KINDS["modes"], made.pk, 1, user, "x")
+        editing.remove(KINDS["modes"], made.pk, 1, user, "x")
 
 
 def test_an_edition_stays_what_it_was_and_its_pack_prints_it(

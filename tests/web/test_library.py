@@ -7,14 +7,14 @@ from django.contrib.auth.models import User
 from django.test import Client
 from django.urls import get_resolver
 
-from greyanchor.bench.beginning import start_build
-from greyanchor.bench.models import Build
+from greyanchor.accounts.roles import Role, set_role
+from greyanchor.builds.models import Build
+from greyanchor.builds.start import start_build
 from greyanchor.core.errors import BadInput
-from greyanchor.library import services
-from greyanchor.library.keeping import edit
-from greyanchor.library.kinds import KINDS
 from greyanchor.library.models import Media, Printer, PrintMode
-from greyanchor.profiles.roles import Role, set_role
+from greyanchor.library.modes import services
+from greyanchor.library.records.editing import edit
+from greyanchor.library.records.record_types import KINDS
 from tests.web.conftest import CHOICES
 
 FACTS = {

@@ -37,7 +37,7 @@ for done in (1, 3):
         state = "accepted" if i < done else "open" if i == done else "waiting"
         old("bench", "Stage").objects.create(build=build, position=i, kind=kind, state=state)
 call_command("migrate", verbosity=0)
-from greyanchor.bench.models import Build
+from greyanchor.builds.models import Build
 from greyanchor.checks.models import Check, CheckFigure
 for check in Check.objects.all():
     assert check.is_unchanged and check.aim_name == "a, edition 1" and check.printer.name == "p"
@@ -49,14 +49,14 @@ for build, state in zip(Build.objects.order_by("pk"), ("waiting", "accepted")):
     assert stages[2].state == state and (stages[2].source == "skipped") == (state == "accepted"), state
 from django.contrib.auth.models import User
 from greyanchor.library.models import MediaPreset, PrintMode
-from greyanchor.profiles.roles import Role, role_of
+from greyanchor.accounts.roles import Role, role_of
 mode = PrintMode.objects.get()
 assert mode.limit_set.limits == {"C": 80.0} and mode.curves == "channel,input,output" and mode.calibrated_at
 assert mode.preset.name == "m on p" and mode.preset.handling == {"heat_on": 38.0, "vacuum": 55.0} and mode.handling == {"heat_on": 41.0}
 edition = mode.editions.get()
 assert edition.number == 1 and edition.content["limits"] == {"C": 80.0} and edition.curve_set == mode.curve_set
 from greyanchor.library import keeping
-from greyanchor.library.kinds import KINDS
+from greyanchor.library.records.record_types import KINDS
 from greyanchor.library.models import InkSet, Printer
 printer, inks = Printer.objects.get(), InkSet.objects.get()
 keeping.edit(KINDS["printers"], printer.pk, 1, {"notes": "x", "serial": "1", "driven_as": "channels", "resolutions": [600], "passes": [8]}, None, "x")

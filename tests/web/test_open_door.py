@@ -21,18 +21,20 @@ from django.urls import get_resolver
 from django.utils import timezone
 from jsonschema import Draft202012Validator
 
-from greyanchor.bench.models import Build
+from greyanchor.accounts import people
+from greyanchor.accounts.models import ProgramKey
+from greyanchor.accounts.roles import Role
+from greyanchor.api.document import document
+from greyanchor.builds.models import Build
 from greyanchor.checks.models import Check, CheckPrint
 from greyanchor.core.formats import cgats
-from greyanchor.library import services
-from greyanchor.library.models import PackImport, PrintMode, ProgramKey
-from greyanchor.measuring import watching
+from greyanchor.library.models import PackImport, PrintMode
+from greyanchor.library.modes import services
+from greyanchor.measuring import inbox
 from greyanchor.measuring.models import Delivered, ReadingPass, SheetPrint
 from greyanchor.measuring.printing import make_chart, print_on_standin, standin_reading
 from greyanchor.measuring.services import keep_whole_pass
 from greyanchor.profiles.models import AimRecord
-from greyanchor.profiles.roles import Role
-from greyanchor.web.api.document import document
 from tests.conftest import run_in
 from tests.web.conftest import accept, found_limits, stage_of
 from tests.web.library_kit import machine, mode, paper, person
@@ -48,7 +50,7 @@ class Program:
     """Another program with a key; every answer is held to the description."""
 
     def __init__(self, person_: User) -> None:
-        self.key, self.client, self.told = services.make_key(person_, "job desk"), Client(), document()
+        self.key, self.client, self.told = people.make_key(person_, "job desk"), Client(), document()
 
     def ask(
         self,
@@ -140,7 +142,7 @@ def test_without_a_key_with_an_ended_one_and_beyond_the_role(shelf: list[PrintMo
     assert ProgramKey.objects.get().digest != program.key and ProgramKey.objects.get().used_at is None
     assert program.ask("/modes", "DELETE").status_code == 405
     assert ProgramKey.objects.get().used_at is not None
-    services.end_key(ProgramKey.objects.get().pk, user)
+    people.end_key(ProgramKey.objects.get().pk, user)
     assert program.ask("/modes").status_code == 401
     operator = Program(person("ada", Role.OPERATOR))
     assert (
@@ -163,7 +165,7 @@ def test_a_session_opens_no_door_and_a_key_is_shown_once(client: Client, user: U
     assert Client().get("/api/v1/modes", headers={"Authorization": f"Bearer {key}"}).status_code == 200
     other = person("tobias", Role.TECHNICIAN)
     with pytest.raises(ValueError, match="no such key"):
-        services.end_key(ProgramKey.objects.get().pk, other)
+        people.end_key(ProgramKey.objects.get().pk, other)
 
 
 def test_a_pack_is_delivered_and_its_import_followed(shelf: list[PrintMode], user: User) -> None:
@@ -237,14 +239,14 @@ def test_checks_are_told_to_programs(shelf: list[PrintMode], user: User) -> None
 def test_files_in_the_watched_folder_are_taken_or_refused_with_a_reason(
     printed: SheetPrint, client: Client
 ) -> None:
-    folder = watching.inbox()
+    folder = inbox.inbox()
     (folder / "good.txt").write_bytes(readings_text(printed))
     (folder / "bad.csv").write_text("nothing here")
     (folder / "note.docx").write_text("not ours")
     (folder / "link.txt").symlink_to("/etc/hostname")
-    assert watching.sweep(now=0) == [], "a file that may still be written is left"
+    assert inbox.sweep(now=0) == [], "a file that may still be written is left"
     late = (folder / "good.txt").stat().st_mtime + 5
-    told = {d.name: d for d in watching.sweep(now=late)}
+    told = {d.name: d for d in inbox.sweep(now=late)}
     assert (
         told["good.txt"].outcome == "taken"
         and told["good.txt"].sheet_print == printed
@@ -254,11 +256,11 @@ def test_files_in_the_watched_folder_are_taken_or_refused_with_a_reason(
         folder / "refused" / "bad.csv.reason.txt"
     ).read_text()
     assert sorted(p.name for p in folder.iterdir() if not p.is_dir()) == ["link.txt", "note.docx"]
-    assert printed.passes.count() == 1 and watching.sweep(now=late) == []
+    assert printed.passes.count() == 1 and inbox.sweep(now=late) == []
     page = client.get("/files/").content.decode()
     assert "good.txt" in page and "bad.csv" in page and "watched folder" in page
     (folder / "good.txt").write_bytes(readings_text(printed, 2))
-    watching.sweep(now=(folder / "good.txt").stat().st_mtime + 5)
+    inbox.sweep(now=(folder / "good.txt").stat().st_mtime + 5)
     assert (folder / "taken" / "good-2.txt").exists() and printed.passes.count() == 2
 
 
@@ -271,17 +273,15 @@ def test_readings_that_could_be_of_two_prints_are_left_to_a_person(
     stage = stage_of(build, "linearization")
     stage.state, stage.sheet_print = "open", twin
     stage.save()
-    made = watching.deliver("one.txt", readings_text(printed), "program", user)
+    made = inbox.deliver("one.txt", readings_text(printed), "program", user)
     assert made.outcome == "refused" and "could be of" in made.reason and printed.passes.count() == 0
     assert (
-        watching.deliver("one.txt", readings_text(printed), "program", user, printed).outcome
+        inbox.deliver("one.txt", readings_text(printed), "program", user, printed).outcome
         == Delivered.Outcome.TAKEN
     )
-    named = watching.deliver(
-        f"Print-{printed.pk} second.txt", readings_text(printed, 2), "watched folder", None
-    )
+    named = inbox.deliver(f"Print-{printed.pk} second.txt", readings_text(printed, 2), "watched folder", None)
     assert named.outcome == "taken" and printed.passes.count() == 2 and twin.passes.count() == 0
-    nobody = watching.deliver("print-4711.txt", readings_text(printed), "watched folder", None)
+    nobody = inbox.deliver("print-4711.txt", readings_text(printed), "watched folder", None)
     assert "there is no print 4711" in nobody.reason
 
 
@@ -298,28 +298,28 @@ def test_a_file_that_says_which_chart_it_was_read_from_belongs_to_it(
     told = readings_text(printed)
     title = f'DESCRIPTOR\t"{printed.chart.title}"'.encode()
     assert title in told
-    silent = watching.deliver("a.txt", told.replace(title, b'DESCRIPTOR\t"job"'), "watched folder", None)
+    silent = inbox.deliver("a.txt", told.replace(title, b'DESCRIPTOR\t"job"'), "watched folder", None)
     assert "could be of" in silent.reason
-    made = watching.deliver("b.txt", told, "watched folder", None)
+    made = inbox.deliver("b.txt", told, "watched folder", None)
     assert made.outcome == "taken" and made.sheet_print == printed
 
 
 def test_what_is_decided_on_waits_for_no_readings(
     printed: SheetPrint, user: User, build: Build, client: Client
 ) -> None:
-    assert list(watching.open_prints()) == [printed]
+    assert list(inbox.open_prints()) == [printed]
     for number in (1, 2):
-        watching.deliver("p.txt", readings_text(printed, number), "program", user)
+        inbox.deliver("p.txt", readings_text(printed, number), "program", user)
     assert (
-        list(watching.open_prints()) == [printed]
+        list(inbox.open_prints()) == [printed]
         and "Charts that wait" in client.get("/files/").content.decode()
     )
     accept(build, "ink-limits", user, found_limits(stage_of(build, "ink-limits")))
-    assert printed not in watching.open_prints()
-    late = watching.deliver("p.txt", readings_text(printed, 3), "program", user, printed)
+    assert printed not in inbox.open_prints()
+    late = inbox.deliver("p.txt", readings_text(printed, 3), "program", user, printed)
     assert "waits for no readings" in late.reason and printed.passes.count() == 2
     services.retire_mode(build.mode_id, build.mode.history.latest().version, user, "called off")
-    assert not watching.open_prints().exists(), "a mode that is put away waits for nothing"
+    assert not inbox.open_prints().exists(), "a mode that is put away waits for nothing"
 
 
 def test_an_older_strip_is_not_in_the_way_of_a_new_one(
@@ -338,15 +338,15 @@ def test_an_older_strip_is_not_in_the_way_of_a_new_one(
     verdict = Check.objects.create(mode=build.mode, aim=aim, tolerances="x", verdict="pass", summary="s", readings="r", readings_hash="h")  # fmt: skip
     CheckPrint.objects.create(sheet_print=old, made_check=verdict, **shared)
     reading = keep_whole_pass(old, standin_reading(old, 1), "test", user)
-    assert list(watching.open_prints()) == [old], "its second reading may still come"
+    assert list(inbox.open_prints()) == [old], "its second reading may still come"
     CheckPrint.objects.filter(sheet_print=old).update(made_check=verdict)
     later = CheckPrint.objects.create(sheet_print=new, **shared)
-    assert list(watching.open_prints()) == [new], "once the next strip is there, the last one is done"
+    assert list(inbox.open_prints()) == [new], "once the next strip is there, the last one is done"
     later.delete()
     ReadingPass.objects.filter(pk=reading.pk).update(finished_at=timezone.now() - timedelta(days=7))
-    assert not watching.open_prints().exists(), "nobody reads it again after a week"
+    assert not inbox.open_prints().exists(), "nobody reads it again after a week"
     CheckPrint.objects.create(sheet_print=new, **shared)
-    made = watching.deliver("strip.txt", readings_text(new), "watched folder", None)
+    made = inbox.deliver("strip.txt", readings_text(new), "watched folder", None)
     assert made.outcome == "taken" and made.sheet_print == new
 
 

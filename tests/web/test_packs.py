@@ -19,12 +19,12 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.utils import timezone
 
+from greyanchor.accounts.roles import NotAllowed, Role
+from greyanchor.background import queue, work
 from greyanchor.core.errors import BadInput
 from greyanchor.core.packs import Archive, dump_pack, read_pack, write_archive
 from greyanchor.core.packs.archive import file_hash
 from greyanchor.core.profiling.build import ProfileResult
-from greyanchor.devices.catalogue_service import Catalogue
-from greyanchor.library import catalogue, exporting, importing, packing, writing
 from greyanchor.library.models import (
     Edition,
     InkSet,
@@ -39,10 +39,9 @@ from greyanchor.library.models import (
     PrintMode,
     Shelf,
 )  # fmt: skip
-from greyanchor.library.tasks import export_task, pack_task
-from greyanchor.profiles import work
+from greyanchor.library.packs import builder, catalogue, exporting, import_writer, importing
+from greyanchor.operations.catalogue_server import Catalogue
 from greyanchor.profiles.models import Profile
-from greyanchor.profiles.roles import NotAllowed, Role
 from tests.web.library_kit import machine, mode, paper, person, preset
 
 
@@ -78,7 +77,7 @@ def shop(user: User) -> PrintMode:
 
 def packed(*modes: PrintMode, **label: str) -> bytes:
     out = io.BytesIO()
-    packing.pack_modes([m.pk for m in modes], packing.Label(label.pop("title", "Test"), **label), out)  # type: ignore[arg-type]
+    builder.pack_modes([m.pk for m in modes], builder.Label(label.pop("title", "Test"), **label), out)  # type: ignore[arg-type]
     return out.getvalue()
 
 
@@ -301,9 +300,9 @@ def test_a_pack_that_fails_while_it_is_written_leaves_nothing(
             raise RuntimeError("the disk is full")
         return kept(self, told)
 
-    kept = writing.PackWriter._mode
-    monkeypatch.setattr(writing.PackWriter, "_mode", half)
-    pack_task.call_local(job.pk)
+    kept = import_writer.PackWriter._mode
+    monkeypatch.setattr(import_writer.PackWriter, "_mode", half)
+    queue.run(job)
     job.refresh_from_db()
     assert job.state == "failed" and "disk is full" in job.message
     assert (
@@ -312,9 +311,9 @@ def test_a_pack_that_fails_while_it_is_written_leaves_nothing(
         and not Profile.objects.exists()
         and job.step == "write"
     )
-    monkeypatch.setattr(writing.PackWriter, "_mode", kept)
+    monkeypatch.setattr(import_writer.PackWriter, "_mode", kept)
     importing.again(job.pk, user)
-    pack_task.call_local(job.pk)
+    queue.run(job)
     assert PrintMode.objects.count() == 2, "tried once more, it is all there"
 
 
@@ -322,7 +321,7 @@ def test_a_refused_pack_says_why_and_is_not_kept(client: Client, shop: PrintMode
     data = rewritten(packed(shop), lambda m: m["ink_sets"][0].update(channels=list("CMYKOGV")))
     client.post("/packs/receive/", {"file": SimpleUploadedFile("p.zip", data)})
     job = PackImport.objects.get()
-    pack_task.call_local(job.pk)
+    queue.run(job)
     job.refresh_from_db()
     assert job.state == "failed" and "its profile is of C M Y K" in job.message
     assert (
@@ -412,7 +411,7 @@ def test_many_modes_are_packed_in_the_background_under_a_label(
     job = PackExport.objects.get()
     assert "Being packed" in client.get(address).content.decode()
     assert client.get(f"{address}pack.zip").status_code == 409, "not before it is whole"
-    export_task.call_local(job.pk)
+    queue.run(job)
     page = client.get(address).content.decode()
     sent = client.get(f"{address}pack.zip")
     assert 'filename="Deck---sea--2026.zip"' in sent["Content-Disposition"]
@@ -427,7 +426,7 @@ def test_many_modes_are_packed_in_the_background_under_a_label(
         "for the other room",
     ]
     PackExport.objects.update(created_at=timezone.now() - exporting.KEPT * 2)
-    exporting.order([shop.pk], packing.Label("Another"), user)
+    exporting.order([shop.pk], builder.Label("Another"), user)
     assert not exporting.path_of(job).exists() and PackExport.objects.get().title == "Another"
     assert client.get(f"{address}pack.zip").status_code == 404
 
@@ -435,7 +434,7 @@ def test_many_modes_are_packed_in_the_background_under_a_label(
 def test_a_pack_that_is_stopped_or_fails_leaves_no_file_and_can_be_begun_again(
     client: Client, shop: PrintMode, user: User, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    job = exporting.order([shop.pk], packing.Label("Deck"), user)
+    job = exporting.order([shop.pk], builder.Label("Deck"), user)
     with pytest.raises(BadInput, match="nothing to start again"):
         exporting.again(job, user)
     work.begin(PackExport, job.pk)
@@ -446,7 +445,7 @@ def test_a_pack_that_is_stopped_or_fails_leaves_no_file_and_can_be_begun_again(
     assert not list(importing.folder().iterdir())
     client.post(f"/packs/out/{job.pk}/act/", {"act": "again"})
     PrintMode.objects.filter(pk=shop.pk).delete()
-    export_task.call_local(job.pk)
+    queue.run(job)
     page = client.get(f"/packs/out/{job.pk}/").content.decode()
     assert "There is no print mode to pack" in page and "Pack it again" in page
     assert not list(importing.folder().iterdir())

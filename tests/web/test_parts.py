@@ -12,13 +12,13 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.utils import timezone
 
-from greyanchor.bench import services
-from greyanchor.bench.models import Build
+from greyanchor.builds import services
+from greyanchor.builds.models import Build
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
+from greyanchor.library.machines.standin import set_standin
 from greyanchor.library.models import Media, Printer
-from greyanchor.library.services import set_standin
-from greyanchor.measuring import memory, models, uploads
+from greyanchor.measuring import cache, models, uploads
 from greyanchor.measuring.models import Upload
 from greyanchor.measuring.printing import (
     ReadingPlan,
@@ -53,11 +53,11 @@ def test_a_process_remembers_what_it_used_last() -> None:
         made.append(n)
         return n
 
-    for n in range(memory._KEPT + 1):
-        memory.remembered(("test", n), lambda n=n: make(n))
-    memory.remembered(("test", memory._KEPT), lambda: make(-1))
+    for n in range(cache._KEPT + 1):
+        cache.remembered(("test", n), lambda n=n: make(n))
+    cache.remembered(("test", cache._KEPT), lambda: make(-1))
     assert -1 not in made, "the newest is still there"
-    memory.remembered(("test", 0), lambda: make(-2))
+    cache.remembered(("test", 0), lambda: make(-2))
     assert made[-1] == -2, "the oldest was forgotten"
 
 

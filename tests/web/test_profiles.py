@@ -13,8 +13,8 @@ from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
-from greyanchor.bench import refining
-from greyanchor.bench.models import Build, Refinement
+from greyanchor.builds import refinements
+from greyanchor.builds.models import Build, Refinement
 from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.errors import BadInput
@@ -402,7 +402,7 @@ def test_a_light_without_energy_is_refused(client: Client) -> None:
 
 
 def _read_round(made: Refinement, user: User) -> None:
-    job = print_on_standin(refining.job_of(made).pk, user)
+    job = print_on_standin(refinements.job_of(made).pk, user)
     keep_whole_pass(job, standin_reading(job, 1), "stand-in strip reader SR-1042", user)
 
 
@@ -435,31 +435,31 @@ def test_a_mode_is_refined_round_by_round_and_uses_the_result(
 
 
 def test_refining_is_refused_without_a_profile_and_twice_at_once(mode: PrintMode, user: User) -> None:
-    made = refining.start(mode, user)
+    made = refinements.start(mode, user)
     with pytest.raises(BadInput, match="refined already"):
-        refining.start(mode, user)
-    refining.close(made, "no time")
+        refinements.start(mode, user)
+    refinements.close(made, "no time")
     mode.profile = None
     with pytest.raises(BadInput, match="no profile to refine"):
-        refining.start(mode, user)
+        refinements.start(mode, user)
 
 
 def test_a_profile_changed_meanwhile_is_not_overwritten(
     mode: PrintMode, user: User, django_capture_on_commit_callbacks: object
 ) -> None:
-    made = refining.start(mode, user)
+    made = refinements.start(mode, user)
     with django_capture_on_commit_callbacks(execute=True):
         _read_round(made, user)
     mode.profile = keep_profile(_draft(), "Somebody's", 4, OPTIONS, {}, user)
     mode.save()
     with pytest.raises(BadInput, match="changed by somebody else"):
-        refining.use(made, "", user)
+        refinements.use(made, "", user)
 
 
 def test_proposals_join_the_next_profile_chart(mode: PrintMode, user: User) -> None:
-    from greyanchor.bench import kinds
-    from greyanchor.bench.beginning import renew
-    from greyanchor.bench.charts import lay_out_stage
+    from greyanchor.builds.charts import lay_out_stage
+    from greyanchor.builds.stages import kinds
+    from greyanchor.builds.start import renew
 
     build = renew(mode, "profile", user)
     asked = [[0.11, 0.22, 0.33, 0.44], [0.9, 0.9, 0.9, 0.9]]

@@ -16,8 +16,8 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.utils import timezone
 
-from greyanchor.bench.models import Baseline, Build
-from greyanchor.checks import services, sets, trends
+from greyanchor.builds.models import Baseline, Build
+from greyanchor.checks import services, tolerance_sets, trends
 from greyanchor.checks.diagnosing import next_step
 from greyanchor.checks.models import (
     Check,
@@ -30,16 +30,17 @@ from greyanchor.checks.models import (
 )
 from greyanchor.checks.services import Order, Subject, make_check
 from greyanchor.core.charts import strips
-from greyanchor.core.environment import PrintEnvironment
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
+from greyanchor.core.measurement.readings import ReadingSet
+from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.core.profiling.build import ProfileResult
-from greyanchor.core.readings import ReadingSet
 from greyanchor.core.verification import northlight
 from greyanchor.core.verification.diagnosis import Cause
 from greyanchor.drawing.labels import SIZES
+from greyanchor.library.machines.standin import set_standin
 from greyanchor.library.models import Media, Printer, PrintMode
-from greyanchor.library.services import Outdated, set_standin
+from greyanchor.library.modes.services import Outdated
 from greyanchor.measuring.models import SheetPrint
 from greyanchor.measuring.printing import dry_on_standin, standin_reading
 from greyanchor.measuring.services import calibrate_white, keep_whole_pass, read_row, start_pass
@@ -321,7 +322,7 @@ def test_a_shipped_set_is_copied_edited_exported_and_imported(
 def test_an_edit_that_makes_no_sense_is_named_and_nothing_is_saved(
     client: Client, user: User, change: dict[str, str], words: str
 ) -> None:
-    record = sets.copy_set(ISO, user)
+    record = tolerance_sets.copy_set(ISO, user)
     form = {"version": 1, "title": "House", "why": "x", "c0-id": "mean", "c0-title": "Mean", "c0-group": "all", "c0-query": "",
             "c0-measure": "de00", "c0-statistic": "mean", "c0-limit": "1.5", "c0-warning": "", "c0-weight": "", **change}  # fmt: skip
     answer = client.post(f"/checks/tolerances/{record.key}/save/", form)
@@ -344,10 +345,10 @@ def test_a_json_set_with_an_unknown_statistic_is_refused_by_name(client: Client)
 
 
 def test_two_people_editing_one_set_do_not_overwrite_each_other(user: User) -> None:
-    record = sets.copy_set(ISO, user)
-    sets.change_set(record.pk, 1, {**record.data, "title": "first"}, user, "a")
+    record = tolerance_sets.copy_set(ISO, user)
+    tolerance_sets.change_set(record.pk, 1, {**record.data, "title": "first"}, user, "a")
     with pytest.raises(Outdated):
-        sets.change_set(record.pk, 1, {**record.data, "title": "second"}, user, "b")
+        tolerance_sets.change_set(record.pk, 1, {**record.data, "title": "second"}, user, "b")
     assert ToleranceRecord.objects.get().title == "first"
 
 

@@ -9,10 +9,10 @@ from django.contrib.auth.models import User
 from django.test import Client
 from django.utils import timezone
 
-from greyanchor.bench.models import Build
+from greyanchor.builds.models import Build
 from greyanchor.core.errors import BadInput
+from greyanchor.core.measurement.misreads import RowVerdict, judge_row
 from greyanchor.core.simulation.instrument import StripReader
-from greyanchor.core.slips import RowVerdict, judge_row
 from greyanchor.measuring import services
 from greyanchor.measuring.models import ReadingPass, ReadingRow
 from greyanchor.measuring.printing import print_on_standin

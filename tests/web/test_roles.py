@@ -12,11 +12,13 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.urls import URLPattern, URLResolver, get_resolver, reverse
 
-from greyanchor.bench.charts import lay_out_stage
-from greyanchor.bench.models import Baseline, Build, Refinement, RefineRound, Restore, Task
+from greyanchor.accounts import people
+from greyanchor.accounts.models import Site
+from greyanchor.accounts.roles import MAKE, NotAllowed, Role, acting, may, needs, role_of, set_role
+from greyanchor.builds.charts import lay_out_stage
+from greyanchor.builds.models import Baseline, Build, Refinement, RefineRound, Restore, Task
 from greyanchor.checks.models import Check, Schedule, StripRecord, ToleranceRecord
 from greyanchor.core.errors import BadInput
-from greyanchor.library import keeping, services
 from greyanchor.library.models import (
     LimitSet,
     MediaPreset,
@@ -25,12 +27,11 @@ from greyanchor.library.models import (
     Printer,
     PrintMode,
     Readied,
-    Site,
 )
+from greyanchor.library.records import editing
 from greyanchor.measuring.models import ReadingPass, Upload
 from greyanchor.measuring.printing import print_on_standin
 from greyanchor.profiles.models import AimRecord, Profile, ProfileWork, SpotRecord
-from greyanchor.profiles.roles import MAKE, NotAllowed, Role, acting, may, needs, role_of, set_role
 from tests.web.conftest import CHOICES
 from tests.web.library_kit import ABILITIES, mode, person, preset, profile
 
@@ -97,7 +98,7 @@ def world(build: Build, user: User, aim: AimRecord, printer: Printer) -> dict[st
         title="Own",
         data={},
     )
-    owned = keeping.attach(held, "a.txt", b"x", "", user)
+    owned = editing.attach(held, "a.txt", b"x", "", user)
     return {
         "build": build.pk, "mode": made.pk, "preset": held.pk, "pass": reading.pk, "print": job.pk, "restore": restore.pk, "refine": refine.pk, "round": round_.pk,
         "check": check.pk, "set": tolerance.key, "task": Task.objects.create(stage=stage).pk, "aim": aim.pk, "profile": profile().pk,
@@ -106,7 +107,7 @@ def world(build: Build, user: User, aim: AimRecord, printer: Printer) -> dict[st
         "schedule": Schedule.objects.create(mode=made, aim=aim, tolerances="x", every_days=7).pk, "printer": printer.pk, "class": media.media_class_id,
         "media": media.pk, "pack": PackImport.objects.create(name="p", path="x", step="plan", state="waiting").pk, "file": owned.pk, "user": user.pk,
         "export": PackExport.objects.create(title="x", modes=[made.pk]).pk, "curves": made.curve_set_id, "limits": LimitSet.objects.get(pk=made.limit_set_id).pk, "ink": printer.ink_sets.get().pk,
-        "ready": Readied.objects.create(printer=printer, task="nozzles", pattern={"closed": {"C": []}}).pk, "key": services.make_key(user, "x") and user.program_keys.get().pk,
+        "ready": Readied.objects.create(printer=printer, task="nozzles", pattern={"closed": {"C": []}}).pk, "key": people.make_key(user, "x") and user.program_keys.get().pk,
     }  # type: ignore[dict-item]  # fmt: skip
 
 
@@ -314,7 +315,7 @@ def test_services_hold_to_roles_by_the_user_they_are_given_and_by_who_acts(db: N
 
 def test_the_last_lead_stays_and_people_are_added_and_moved(client: Client, user: User) -> None:
     with pytest.raises(BadInput, match="last lead"):
-        services.set_person(user, "operator", None, user)
+        people.set_person(user, "operator", None, user)
     client.post(
         "/shop/people/add/",
         {"username": "olga", "first": "Olga", "last": "Stern", "password": "a long password", "role": "lead"},
@@ -323,7 +324,7 @@ def test_the_last_lead_stays_and_people_are_added_and_moved(client: Client, user
     assert (
         role_of(olga) == Role.LEAD and Client().login(username="olga", password="a long password") is not None
     )
-    services.set_person(user, "technician", None, olga)
+    people.set_person(user, "technician", None, olga)
     assert role_of(User.objects.get(pk=user.pk)) == Role.TECHNICIAN
     set_role(user, Role.LEAD)
     for bad in (

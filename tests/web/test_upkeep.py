@@ -10,13 +10,13 @@ from django.test import Client
 from django.utils import timezone
 
 from greyanchor.core.errors import BadInput
-from greyanchor.core.readiness import TASKS
+from greyanchor.core.printing.readiness import TASKS
 from greyanchor.devices.memory import StandinMemory
-from greyanchor.library import readying, slots
-from greyanchor.library.holding import set_value
+from greyanchor.library.machines import readiness, slots
+from greyanchor.library.machines.standin import set_standin
 from greyanchor.library.models import Media, Printer, Readied
-from greyanchor.library.services import set_standin
-from greyanchor.library.settings_held import start_values
+from greyanchor.library.records.effective_settings import start_values
+from greyanchor.library.records.handling_edits import set_value
 from tests.web.library_kit import ABILITIES, machine, mode, paper, preset
 
 
@@ -112,8 +112,8 @@ def test_another_machine_a_wrong_slot_and_wrong_values_are_refused(
 # --- readiness -------------------------------------------------------------------------------
 
 
-def overdue() -> list[readying.PrinterDue]:
-    return [d for d in readying.wanted() if d.due.overdue]
+def overdue() -> list[readiness.PrinterDue]:
+    return [d for d in readiness.wanted() if d.due.overdue]
 
 
 def test_a_readiness_day(client: Client, printer: Printer, media: Media, user: User) -> None:
@@ -127,7 +127,7 @@ def test_a_readiness_day(client: Client, printer: Printer, media: Media, user: U
     around: float | str = ""
     for _ in range(6):
         client.post(f"{address}feed/print/", {"around": around})
-        waiting = readying.waiting(printer, "feed")
+        waiting = readiness.waiting(printer, "feed")
         page = client.get(f"{address}feed/").content.decode()
         assert "Between strips" in page and page.count('name="step"') == len(waiting.pattern["values"])
         client.post(f"{address}feed/judge/", {"record": waiting.pk, "how": "reading"})
@@ -137,7 +137,8 @@ def test_a_readiness_day(client: Client, printer: Printer, media: Media, user: U
         offs = [abs(v) for v in waiting.pattern["misfit"]]
         around = waiting.pattern["values"][offs.index(min(offs))]
     assert (
-        abs(done.value - readying.mechanics_of(printer, media).right("feed")) < 0.04 and done.how == "reading"
+        abs(done.value - readiness.mechanics_of(printer, media).right("feed")) < 0.04
+        and done.how == "reading"
     )
     held = start_values(printer, media)["feed"]
     assert (
@@ -147,7 +148,7 @@ def test_a_readiness_day(client: Client, printer: Printer, media: Media, user: U
     )
     while any(d.task.key == "nozzles" for d in overdue()):
         client.post(f"{address}nozzles/print/")
-        waiting = readying.waiting(printer, "nozzles")
+        waiting = readiness.waiting(printer, "nozzles")
         counted = {f"missing.{c}": len(gone) for c, gone in waiting.pattern["closed"].items()}
         client.post(f"{address}nozzles/judge/", {"record": waiting.pk, "how": "eye", **counted})
     assert {d.task.key for d in overdue()} == {"alignment"}
@@ -167,9 +168,9 @@ def test_a_readiness_day(client: Client, printer: Printer, media: Media, user: U
 def test_a_step_chosen_by_eye_is_kept_and_a_pattern_is_judged_once(
     client: Client, printer: Printer, media: Media, user: User
 ) -> None:
-    readying.load_media(printer.pk, media, user)
+    readiness.load_media(printer.pk, media, user)
     printer.refresh_from_db()
-    made = readying.print_pattern(printer, "alignment", user)
+    made = readiness.print_pattern(printer, "alignment", user)
     address = f"/printers/{printer.pk}/ready/alignment/judge/"
     assert client.post(address, {"record": made.pk, "step": 99, "how": "eye"}).status_code == 409
     client.post(address, {"record": made.pk, "step": 3, "how": "eye"})
@@ -182,20 +183,20 @@ def test_a_step_chosen_by_eye_is_kept_and_a_pattern_is_judged_once(
 def test_too_many_missing_nozzles_leave_the_machine_unready_and_cleaning_helps(
     printer: Printer, user: User
 ) -> None:
-    made = readying.print_pattern(printer, "nozzles", user)
+    made = readiness.print_pattern(printer, "nozzles", user)
     assert sorted(made.pattern["closed"]) == ["C", "K", "M", "Y"]
     with pytest.raises(BadInput, match="say for C"):
-        readying.judge_nozzles(made.pk, {"C": 0}, user)
-    done = readying.judge_nozzles(made.pk, {"C": 5, "M": 0, "Y": 0, "K": 0}, user)
+        readiness.judge_nozzles(made.pk, {"C": 0}, user)
+    done = readiness.judge_nozzles(made.pk, {"C": 5, "M": 0, "Y": 0, "K": 0}, user)
     assert not done.good and overdue()[0].due.why == "its last time ended badly"
-    again = readying.print_pattern(printer, "nozzles", user)
+    again = readiness.print_pattern(printer, "nozzles", user)
     for channel, closed in again.pattern["closed"].items():
         assert len(closed) <= len(made.pattern["closed"][channel])
 
 
 def test_yesterdays_nozzle_check_is_due_today(client: Client, printer: Printer, user: User) -> None:
-    made = readying.judge_nozzles(
-        readying.print_pattern(printer, "nozzles", user).pk, dict.fromkeys("CMYK", 0), user
+    made = readiness.judge_nozzles(
+        readiness.print_pattern(printer, "nozzles", user).pk, dict.fromkeys("CMYK", 0), user
     )
     assert overdue() == []
     tomorrow = timezone.localtime() + timedelta(days=1)
@@ -222,31 +223,31 @@ def test_a_cutting_machine_is_readied_by_eye_alone(
         **{k: dict(zip(("low", "high", "step", "usual"), v)) for k, v in blade.items()},
     }
     cutter.save()
-    readying.load_media(cutter.pk, media, user)
+    readiness.load_media(cutter.pk, media, user)
     cutter.refresh_from_db()
     client.post(f"/printers/{cutter.pk}/ready/{key}/print/")
-    made = readying.waiting(cutter, key)
+    made = readiness.waiting(cutter, key)
     assert (
         "An instrument cannot read this pattern"
         in client.get(f"/printers/{cutter.pk}/ready/{key}/").content.decode()
     )
     with pytest.raises(BadInput, match="judged by eye"):
-        readying.judge_by_reading(made.pk, user)
+        readiness.judge_by_reading(made.pk, user)
     step = min(range(len(made.pattern["misfit"])), key=lambda i: abs(made.pattern["misfit"][i]))
-    done = readying.judge_step(made.pk, step + 1, user)
+    done = readiness.judge_step(made.pk, step + 1, user)
     assert start_values(cutter, media)[TASKS[key].setting].value == pytest.approx(done.value)
 
 
 def test_what_cannot_be_printed_or_loaded_is_refused(client: Client, printer: Printer, user: User) -> None:
     with pytest.raises(BadInput, match="has no blade force"):
-        readying.print_pattern(printer, "cut-force", user)
+        readiness.print_pattern(printer, "cut-force", user)
     with pytest.raises(BadInput, match="which media is in"):
-        readying.print_pattern(printer, "feed", user)
+        readiness.print_pattern(printer, "feed", user)
     wide = paper("Wide banner")
     wide.width_mm = 2000
     wide.save()
     with pytest.raises(BadInput, match="2000 mm wide"):
-        readying.load_media(printer.pk, wide, user)
+        readiness.load_media(printer.pk, wide, user)
     assert client.get(f"/printers/{printer.pk}/ready/windows/").status_code == 409
     assert client.post(f"/printers/{printer.pk}/ready/nozzles/print/", {"around": "x"}).status_code in (
         302,

@@ -10,8 +10,8 @@ from scipy.interpolate import PchipInterpolator
 from scipy.optimize import brentq, isotonic_regression
 
 from greyanchor.core.calibration.curves import INPUTS
-from greyanchor.core.colorimetry import Array
-from greyanchor.core.density import sctv
+from greyanchor.core.colour.colorimetry import Array
+from greyanchor.core.colour.density import sctv
 from greyanchor.core.errors import BadInput
 
 #: faults that grow with the ink of one channel

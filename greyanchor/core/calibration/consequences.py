@@ -9,7 +9,7 @@ import numpy as np
 from scipy.spatial import ConvexHull, QhullError
 
 from greyanchor.core.calibration.ramps import Ramp
-from greyanchor.core.colorimetry import Array, spectra_to_xyz, xyz_to_lab
+from greyanchor.core.colour.colorimetry import Array, spectra_to_xyz, xyz_to_lab
 from greyanchor.core.errors import BadInput
 
 #: liquid ink of one channel at a raw 100 %, ml/m2: a usual figure for aqueous and UV inkjet

@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats.files import read_limited
 

@@ -15,12 +15,7 @@ from scipy.interpolate import PchipInterpolator
 from scipy.optimize import isotonic_regression, least_squares
 
 from greyanchor.core.calibration.curves import INPUTS, CurveSet
-from greyanchor.core.calibration.ramps import monotone
-from greyanchor.core.characterization.model import ForwardModel, characterize
-from greyanchor.core.charts.patches import near_neutral
-from greyanchor.core.colorimetry import Array
-from greyanchor.core.errors import BadInput
-from greyanchor.core.g7 import (
+from greyanchor.core.calibration.g7 import (
     GreyAim,
     is_cmy_step,
     is_k_step,
@@ -29,7 +24,12 @@ from greyanchor.core.g7 import (
     tone_aim,
     weight,
 )
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.calibration.ramps import monotone
+from greyanchor.core.characterization.model import ForwardModel, characterize
+from greyanchor.core.charts.patches import near_neutral
+from greyanchor.core.colour.colorimetry import Array
+from greyanchor.core.errors import BadInput
+from greyanchor.core.measurement.readings import ReadingSet
 
 _CMY = tuple("CMY")
 _KNOTS = np.array([0.0, 0.05, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0])

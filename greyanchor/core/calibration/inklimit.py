@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from greyanchor.core.calibration.ramps import Ramp, find_ramps, smooth_ramp
-from greyanchor.core.colorimetry import Array, chroma
-from greyanchor.core.density import visual_density
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.colour.colorimetry import Array, chroma
+from greyanchor.core.colour.density import visual_density
+from greyanchor.core.measurement.readings import ReadingSet
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,7 @@ import numpy.typing as npt
 from scipy.optimize import brentq
 
 from greyanchor.core.calibration.ramps import Ramp
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
 
 

@@ -11,10 +11,10 @@ from scipy.optimize import isotonic_regression
 
 from greyanchor.core.calibration.curves import INPUTS, CurveSet
 from greyanchor.core.calibration.ramps import Ramp, find_ramps, monotone
-from greyanchor.core.colorimetry import Array
-from greyanchor.core.density import sctv
+from greyanchor.core.colour.colorimetry import Array
+from greyanchor.core.colour.density import sctv
 from greyanchor.core.errors import BadInput
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 
 #: deviation of a confirming print from the aim that is taken as even, tone value percent: mean and largest
 EVEN_MEAN, EVEN_LARGEST = 0.8, 2.5

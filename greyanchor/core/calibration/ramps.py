@@ -9,10 +9,10 @@ import numpy as np
 from scipy.interpolate import CubicSpline, PchipInterpolator
 from scipy.optimize import isotonic_regression
 
-from greyanchor.core.colorimetry import Array
-from greyanchor.core.density import peak_band, peak_density, visual_density
+from greyanchor.core.colour.colorimetry import Array
+from greyanchor.core.colour.density import peak_band, peak_density, visual_density
 from greyanchor.core.errors import BadInput
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 
 MIN_STEPS = 5
 _CAUTION = 1.4

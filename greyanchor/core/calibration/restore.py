@@ -9,10 +9,10 @@ from scipy.interpolate import PchipInterpolator
 
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.calibration.ramps import Ramp, find_ramps
-from greyanchor.core.colorimetry import Array, delta_e_2000, lab_difference
-from greyanchor.core.density import sctv
+from greyanchor.core.colour.colorimetry import Array, delta_e_2000, lab_difference
+from greyanchor.core.colour.density import sctv
 from greyanchor.core.errors import BadInput
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 
 #: a channel's tone value may on average lie this far from its baseline before it is told, percent
 TONE_TOLD = 0.8

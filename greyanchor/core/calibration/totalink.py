@@ -11,9 +11,9 @@ from scipy.interpolate import PchipInterpolator
 from greyanchor.core.calibration.byeye import eye_limit
 from greyanchor.core.calibration.consequences import hull_volume
 from greyanchor.core.calibration.ramps import smooth
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 
 #: L* that 10 % more ink must still bring
 LEAST_GAIN = 0.3

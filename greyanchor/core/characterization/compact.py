@@ -13,9 +13,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from greyanchor.core.characterization.model import ForwardModel
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
+from greyanchor.core.measurement.sequences import sobol
 from greyanchor.core.parallel import in_parallel
-from greyanchor.core.sequences import sobol
 
 #: total degree of the polynomial by number of channels
 DEGREES = {1: 12, 2: 10, 3: 9, 4: 7, 5: 6, 6: 5, 7: 5, 8: 4}

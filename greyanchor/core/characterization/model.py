@@ -8,7 +8,7 @@ import numpy as np
 from scipy.interpolate import PchipInterpolator
 
 from greyanchor.core.characterization import neugebauer, residual
-from greyanchor.core.colorimetry import (
+from greyanchor.core.colour.colorimetry import (
     D50_WHITE,
     Array,
     bradford_matrix,
@@ -17,10 +17,10 @@ from greyanchor.core.colorimetry import (
     white_point,
     xyz_to_lab,
 )
+from greyanchor.core.colour.illuminants import Light, light_name
 from greyanchor.core.errors import BadInput
-from greyanchor.core.illuminants import Light, light_name
+from greyanchor.core.measurement.readings import ReadingSet, is_additive
 from greyanchor.core.parallel import in_parallel, one_thread
-from greyanchor.core.readings import ReadingSet, is_additive
 
 MIN_PATCHES, MIN_GREY_PATCHES = 60, 12
 MAX_CHANNELS = 8

@@ -11,7 +11,7 @@ import numpy as np
 from scipy.interpolate import PchipInterpolator
 from scipy.optimize import least_squares
 
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 
 KNOTS = np.array([0.0, 0.1, 0.25, 0.45, 0.65, 0.82, 1.0])
 _FLOOR = 1e-4

@@ -7,10 +7,10 @@ from scipy.linalg import cho_factor, cho_solve
 
 from greyanchor.core.characterization import residual
 from greyanchor.core.characterization.model import ForwardModel
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
+from greyanchor.core.measurement.sequences import sobol
 from greyanchor.core.parallel import one_thread
-from greyanchor.core.sequences import sobol
 
 #: a model whose residual is very smooth still looks around at this length
 _LONGEST = 1.0

@@ -7,9 +7,9 @@ from collections.abc import Sequence
 import numpy as np
 
 from greyanchor.core.characterization.model import ForwardModel
-from greyanchor.core.colorimetry import Array, delta_e_2000
+from greyanchor.core.colour.colorimetry import Array, delta_e_2000
 from greyanchor.core.errors import BadInput
-from greyanchor.core.readings import ReadingSet, match_chart
+from greyanchor.core.measurement.readings import ReadingSet, match_chart
 
 #: full ink closer to paper than this (Lab distance) did not print
 LEAST_SOLID = 12.0

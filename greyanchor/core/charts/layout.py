@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 
 PAGES = {"a4": (210.0, 297.0), "a3": (297.0, 420.0), "a2": (420.0, 594.0)}
 

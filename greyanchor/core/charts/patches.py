@@ -8,10 +8,10 @@ from itertools import combinations
 import numpy as np
 import numpy.typing as npt
 
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
-from greyanchor.core.readings import as_inks, is_additive
-from greyanchor.core.sequences import sobol
+from greyanchor.core.measurement.readings import as_inks, is_additive
+from greyanchor.core.measurement.sequences import sobol
 
 PURPOSES = ("ink-limit", "linearization", "total-ink", "grey", "profile", "control-strip")
 _GREY_STEPS = (

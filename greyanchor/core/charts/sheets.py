@@ -12,7 +12,7 @@ from reportlab.pdfgen.canvas import Canvas
 
 from greyanchor.core.charts.layout import FOOTER, LABEL, MARGIN, Layout, layout_of
 from greyanchor.core.errors import BadInput
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 
 RAW_NOTICE = "raw, no colour management"
 _BLACK = (0, 0, 0, 255)

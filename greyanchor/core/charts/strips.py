@@ -9,9 +9,9 @@ import numpy as np
 
 from greyanchor.core.charts.layout import lay_out, lay_out_places
 from greyanchor.core.charts.patches import control_strip, near_neutral
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 
 Spots = Sequence[tuple[str, Array]]
 #: places across and along the sheet at which uniformity is looked at

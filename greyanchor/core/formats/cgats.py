@@ -14,10 +14,10 @@ from pathlib import Path
 
 import numpy as np
 
-from greyanchor.core.colorimetry import WAVELENGTHS, Array, resample_spectra
+from greyanchor.core.colour.colorimetry import WAVELENGTHS, Array, resample_spectra
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats.files import read_limited
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 
 MAX_BYTES = 32 * 1024 * 1024
 MAX_LINE = 20_000

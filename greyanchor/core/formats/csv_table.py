@@ -12,11 +12,11 @@ import io
 import re
 from pathlib import Path
 
-from greyanchor.core.colorimetry import WAVELENGTHS
+from greyanchor.core.colour.colorimetry import WAVELENGTHS
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
 from greyanchor.core.formats.files import read_limited
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 
 _PLAIN = {"L": "LAB_L", "A": "LAB_A", "B": "LAB_B", "X": "XYZ_X", "Z": "XYZ_Z"}
 _WHERE = {"ID": "SAMPLE_ID", "PATCH": "SAMPLE_ID", "NAME": "SAMPLE_ID", "SAMPLE": "SAMPLE_ID"}

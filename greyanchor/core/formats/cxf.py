@@ -18,11 +18,11 @@ import numpy as np
 from defusedxml import DefusedXmlException
 from defusedxml.sax import make_parser
 
-from greyanchor.core.colorimetry import WAVELENGTHS, Array, resample_spectra
+from greyanchor.core.colour.colorimetry import WAVELENGTHS, Array, resample_spectra
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats.cgats import MAX_BYTES
 from greyanchor.core.formats.files import read_limited
-from greyanchor.core.readings import CONDITIONS, ReadingSet
+from greyanchor.core.measurement.readings import CONDITIONS, ReadingSet
 
 NAMESPACE = "http://colorexchangeformat.com/CxF3-core"
 _INKS = {"Cyan": "C", "Magenta": "M", "Yellow": "Y", "Black": "K"}

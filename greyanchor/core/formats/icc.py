@@ -16,11 +16,11 @@ from pathlib import Path
 
 import numpy as np
 
-from greyanchor.core.colorimetry import Array, lab_to_xyz, xyz_to_lab
+from greyanchor.core.colour.colorimetry import Array, lab_to_xyz, xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats.files import read_limited
 from greyanchor.core.formats.icc_tables import Lut, decode_lab, decode_lut, encode_lab
-from greyanchor.core.readings import GREY
+from greyanchor.core.measurement.readings import GREY
 
 #: PCS illuminant as the ICC encodes it, XYZ with Y = 1.
 PCS_WHITE = np.array([0.9642, 1.0, 0.8249])

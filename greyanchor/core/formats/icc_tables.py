@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
 
 MAX_INPUTS, MAX_OUTPUTS = 8, 15

@@ -7,10 +7,10 @@ from pathlib import Path
 
 import numpy as np
 
+from greyanchor.core.colour.illuminants import MeasuredLight
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
 from greyanchor.core.formats.files import read_limited
-from greyanchor.core.illuminants import MeasuredLight
 
 _MAX_BYTES = 1024 * 1024
 _SEPARATORS = re.compile(r"[;\t ]+")

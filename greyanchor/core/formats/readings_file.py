@@ -7,7 +7,7 @@ from pathlib import Path
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, csv_table, cxf
 from greyanchor.core.formats.files import read_limited
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 
 #: format by ending of the file name, for writing
 ENDINGS = {".txt": "CGATS", ".cgats": "CGATS", ".cxf": "CxF3", ".xml": "CxF3", ".csv": "CSV"}

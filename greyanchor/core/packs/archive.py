@@ -187,3 +187,8 @@ def write_archive(target: Path | io.BytesIO, files: Iterator[tuple[str, bytes]])
             info.external_attr = (stat.S_IFREG | 0o644) << 16
             info.compress_type = zipfile.ZIP_DEFLATED
             archive.writestr(info, data)
+
+
+def version_key(version: str) -> tuple[int, ...]:
+    """A version as numbers that sort: ``1.10`` comes after ``1.9``."""
+    return tuple(int(p) for p in version.split("."))

@@ -12,11 +12,11 @@ from typing import Any
 from jsonschema import Draft202012Validator
 
 from greyanchor.core.calibration.curves import CurveSet
-from greyanchor.core.environment import PrintEnvironment
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
-from greyanchor.core.handling import checked
 from greyanchor.core.packs.archive import Ahead, Archive, sha256_of
+from greyanchor.core.printing.environment import PrintEnvironment
+from greyanchor.core.printing.handling import checked
 
 FORMAT, SCHEMA_VERSION = "print-mode-pack", 1
 MANIFEST = "manifest.json"

@@ -8,13 +8,13 @@ from typing import Any
 import numpy as np
 
 from greyanchor.core.characterization.model import FitReport
-from greyanchor.core.colorimetry import Array, delta_e_2000, xyz_to_lab
+from greyanchor.core.colour.colorimetry import Array, delta_e_2000, xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
+from greyanchor.core.measurement.readings import ReadingSet, as_inks
 from greyanchor.core.profiling.build import largest_total, neutral_axis, printable, round_trip
 from greyanchor.core.profiling.gamut import Gamut, gamut_of
 from greyanchor.core.profiling.tables import picture_channels
-from greyanchor.core.readings import ReadingSet, as_inks
 
 #: mean dE00 between a profile and readings of its print: beyond the first it is doubted, beyond the second refused
 DOUBTED, FOREIGN = 1.2, 4.0

@@ -10,14 +10,15 @@ from typing import Any
 
 import numpy as np
 
-from greyanchor.core import jzazbz
 from greyanchor.core.characterization import trust
 from greyanchor.core.characterization.model import FitReport, ForwardModel, characterize
-from greyanchor.core.colorimetry import Array, bradford_matrix, delta_e_2000, white_point, xyz_to_lab
+from greyanchor.core.colour import jzazbz
+from greyanchor.core.colour.colorimetry import Array, bradford_matrix, delta_e_2000, white_point, xyz_to_lab
+from greyanchor.core.colour.illuminants import Light
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
 from greyanchor.core.formats.icc_tables import encode_lut16
-from greyanchor.core.illuminants import Light
+from greyanchor.core.measurement.readings import ReadingSet, as_inks
 from greyanchor.core.parallel import one_thread
 from greyanchor.core.profiling import sources
 from greyanchor.core.profiling.gamut import Gamut, gamut_from_lab
@@ -33,7 +34,6 @@ from greyanchor.core.profiling.tables import (
     pcs_axes,
     picture_channels,
 )
-from greyanchor.core.readings import ReadingSet, as_inks
 
 Progress = Callable[[float, str], None]
 NEUTRAL_STEPS = 120

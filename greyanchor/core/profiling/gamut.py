@@ -8,10 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.ndimage import map_coordinates
 
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
+from greyanchor.core.measurement.readings import as_inks
 from greyanchor.core.profiling.separation import black_of
 from greyanchor.core.profiling.shell import shell_of, surface_inks, triangles
-from greyanchor.core.readings import as_inks
 
 LEVELS = 51
 HUES = 72

@@ -15,13 +15,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.spatial import cKDTree
 
-from greyanchor.core import jzazbz
 from greyanchor.core.characterization.compact import CompactModel, compact
 from greyanchor.core.characterization.model import ForwardModel
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour import jzazbz
+from greyanchor.core.colour.colorimetry import Array
+from greyanchor.core.measurement.sequences import sobol
 from greyanchor.core.parallel import in_parallel
 from greyanchor.core.profiling.separation import Separation, black_of
-from greyanchor.core.sequences import sobol
 
 _HUE_WEIGHT = 2.6
 _CHROMA_WEIGHT = 0.8

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from greyanchor.core.colorimetry import Array, delta_e_2000
+from greyanchor.core.colour.colorimetry import Array, delta_e_2000
 from greyanchor.core.formats.icc import IccProfile
-from greyanchor.core.readings import ReadingSet, as_inks
+from greyanchor.core.measurement.readings import ReadingSet, as_inks
 
 #: colours missed by more than this (dE00) on the way to ink and back cannot be printed
 OUT_OF_REACH = 3.0

@@ -9,7 +9,7 @@ from scipy.ndimage import uniform_filter1d
 
 from greyanchor.core.characterization.compact import CompactModel
 from greyanchor.core.characterization.model import ForwardModel
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.parallel import one_thread
 from greyanchor.core.profiling.inversion import Inverter
 from greyanchor.core.profiling.separation import Separation

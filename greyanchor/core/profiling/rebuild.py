@@ -8,11 +8,11 @@ from dataclasses import asdict, replace
 import numpy as np
 
 from greyanchor.core.charts.patches import profile_patches
+from greyanchor.core.colour.illuminants import Light, MeasuredLight
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
-from greyanchor.core.illuminants import Light, MeasuredLight
+from greyanchor.core.measurement.readings import GREY, ReadingSet, as_inks
 from greyanchor.core.profiling.separation import Separation
-from greyanchor.core.readings import GREY, ReadingSet, as_inks
 
 #: name under which the characterization data inside a profile tell how it was built
 SETTINGS = "PROFILE_SETTINGS"

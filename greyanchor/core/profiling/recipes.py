@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from greyanchor.core.characterization.model import ForwardModel
-from greyanchor.core.colorimetry import Array, delta_e_2000
+from greyanchor.core.colour.colorimetry import Array, delta_e_2000
 from greyanchor.core.profiling.inversion import Inverter
 from greyanchor.core.profiling.separation import Separation
 

@@ -9,12 +9,12 @@ import numpy as np
 
 from greyanchor.core.characterization import residual, trust
 from greyanchor.core.characterization.model import FitReport, ForwardModel
-from greyanchor.core.colorimetry import Array, delta_e_2000, xyz_to_lab
+from greyanchor.core.colour.colorimetry import Array, delta_e_2000, xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
+from greyanchor.core.measurement.readings import ReadingSet, as_inks
+from greyanchor.core.measurement.sequences import sobol
 from greyanchor.core.parallel import one_thread
-from greyanchor.core.readings import ReadingSet, as_inks
-from greyanchor.core.sequences import sobol
 
 CHART_PATCHES = 240
 _GREYS = 24

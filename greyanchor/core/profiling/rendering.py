@@ -13,8 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.ndimage import gaussian_filter, maximum_filter
 
-from greyanchor.core import jzazbz
-from greyanchor.core.colorimetry import Array, lab_to_xyz, xyz_to_lab
+from greyanchor.core.colour import jzazbz
+from greyanchor.core.colour.colorimetry import Array, lab_to_xyz, xyz_to_lab
 from greyanchor.core.formats.icc import PCS_WHITE
 from greyanchor.core.parallel import in_parallel
 from greyanchor.core.profiling.shell import ELEVATIONS, Shell

@@ -14,7 +14,7 @@ import numpy as np
 from scipy.ndimage import map_coordinates
 from scipy.spatial import ConvexHull
 
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 
 ELEVATIONS, HUES = 91, 120
 _FLIP = 0.35

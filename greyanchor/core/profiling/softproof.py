@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from greyanchor.core.colorimetry import Array, delta_e_2000
+from greyanchor.core.colour.colorimetry import Array, delta_e_2000
 from greyanchor.core.formats.icc import IccProfile
 from greyanchor.core.parallel import in_parallel
 from greyanchor.core.profiling.sources import USUAL, rgb_to_lab

@@ -6,8 +6,8 @@ from collections.abc import Callable
 
 import numpy as np
 
-from greyanchor.core import jzazbz
-from greyanchor.core.colorimetry import D50_WHITE, Array, bradford_matrix, xyz_to_lab
+from greyanchor.core.colour import jzazbz
+from greyanchor.core.colour.colorimetry import D50_WHITE, Array, bradford_matrix, xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats.icc import IccProfile
 from greyanchor.core.profiling.shell import surface_inks

@@ -8,11 +8,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from greyanchor.core.characterization.model import ForwardModel
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.formats.icc_tables import Lut, encode_lab, interpolate_grid
+from greyanchor.core.measurement.readings import GREY, as_inks
 from greyanchor.core.profiling.inversion import Inverter
 from greyanchor.core.profiling.rendering import PERCEPTUAL, SATURATION, Rendering
-from greyanchor.core.readings import GREY, as_inks
 
 Progress = Callable[[float, str], None]
 _CURVE = 2048

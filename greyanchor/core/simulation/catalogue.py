@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from greyanchor.core.environment import PrintEnvironment
 from greyanchor.core.errors import BadInput
+from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.core.simulation.press import MediaModel, SimulatedPress
 
 MEDIA = {

@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 from scipy.ndimage import gaussian_filter
 
-from greyanchor.core.colorimetry import Array, lab_to_srgb, spectra_to_lab
+from greyanchor.core.colour.colorimetry import Array, lab_to_srgb, spectra_to_lab
 from greyanchor.core.simulation.press import SimulatedPress
 
 FAULTS = ("bleed", "coalescence", "haze", "cockling", "slow drying", "scuffing")

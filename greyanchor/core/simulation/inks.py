@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from greyanchor.core.colorimetry import WAVELENGTHS, Array
+from greyanchor.core.colour.colorimetry import WAVELENGTHS, Array
 from greyanchor.core.errors import BadInput
 
 

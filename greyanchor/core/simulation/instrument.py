@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from greyanchor.core.colorimetry import WAVELENGTHS, Array
+from greyanchor.core.colour.colorimetry import WAVELENGTHS, Array
 from greyanchor.core.errors import NotReadable
 
 

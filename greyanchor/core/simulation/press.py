@@ -14,9 +14,9 @@ from functools import lru_cache
 import numpy as np
 import numpy.typing as npt
 
-from greyanchor.core.colorimetry import WAVELENGTHS, Array
-from greyanchor.core.environment import PrintEnvironment
+from greyanchor.core.colour.colorimetry import WAVELENGTHS, Array
 from greyanchor.core.errors import BadInput
+from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.core.simulation.inks import extra_absorption, ink_absorption
 
 _PRINT_ORDER = (3, 0, 1, 2, 4, 5, 6, 7)

@@ -8,8 +8,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from greyanchor.core.charts.layout import sheet_places
-from greyanchor.core.colorimetry import WAVELENGTHS, Array
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.colour.colorimetry import WAVELENGTHS, Array
+from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.simulation.instrument import Spectrophotometer, Spot, StripReader
 from greyanchor.core.simulation.press import SimulatedPress
 

@@ -10,13 +10,13 @@ from pathlib import Path
 import numpy as np
 from scipy.spatial import cKDTree
 
-from greyanchor.core import g7
-from greyanchor.core.colorimetry import Array, correct_substrate, lab_to_xyz, xyz_to_lab
+from greyanchor.core.calibration import g7
+from greyanchor.core.colour.colorimetry import Array, correct_substrate, lab_to_xyz, xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc, readings_file
 from greyanchor.core.formats.cgats import MAX_BYTES
 from greyanchor.core.formats.files import read_limited
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.verification import northlight
 from greyanchor.core.verification.spots import USUAL_PAPER, SpotColour, from_csv, from_readings, tint_of
 

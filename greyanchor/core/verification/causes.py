@@ -15,7 +15,7 @@ import numpy as np
 from scipy.interpolate import PchipInterpolator
 
 from greyanchor.core.characterization import neugebauer
-from greyanchor.core.colorimetry import Array, lab_to_xyz, xyz_to_lab
+from greyanchor.core.colour.colorimetry import Array, lab_to_xyz, xyz_to_lab
 
 _STEP = 0.01
 _LEAST = 1e-4

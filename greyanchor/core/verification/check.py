@@ -7,11 +7,11 @@ from typing import Any
 
 import numpy as np
 
-from greyanchor.core import g7
-from greyanchor.core.agreement import unevenness
-from greyanchor.core.colorimetry import Array, lab_difference
+from greyanchor.core.calibration import g7
+from greyanchor.core.colour.colorimetry import Array, lab_difference
 from greyanchor.core.errors import BadInput
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
+from greyanchor.core.measurement.repeatability import unevenness
 from greyanchor.core.verification.aims import Aim, substrate_corrected
 from greyanchor.core.verification.groups import Mask, groups
 from greyanchor.core.verification.query import Query, is_query

@@ -12,9 +12,9 @@ from itertools import combinations
 
 import numpy as np
 
-from greyanchor.core.agreement import robust_limit
-from greyanchor.core.colorimetry import Array, delta_e_2000
+from greyanchor.core.colour.colorimetry import Array, delta_e_2000
 from greyanchor.core.errors import BadInput
+from greyanchor.core.measurement.repeatability import robust_limit
 from greyanchor.core.verification.causes import Shapes, shapes_of
 
 #: Lab of a coordinate that print and instrument scatter by, whatever the cause

@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from greyanchor.core.charts.patches import near_neutral
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.verification.spots import tint_of
 
 Mask = npt.NDArray[np.bool_]

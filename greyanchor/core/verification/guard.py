@@ -7,9 +7,9 @@ from math import sqrt
 
 import numpy as np
 
-from greyanchor.core.agreement import compare
-from greyanchor.core.colorimetry import Array
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.colour.colorimetry import Array
+from greyanchor.core.measurement.readings import ReadingSet
+from greyanchor.core.measurement.repeatability import compare
 from greyanchor.core.verification.check import CheckResult, again
 
 #: share of repeated measurements that must agree with a verdict for it to be sure: 19 times of 20

@@ -13,8 +13,8 @@ import numpy as np
 
 from greyanchor.core.characterization.neugebauer import demichel
 from greyanchor.core.charts.patches import control_strip, profile_patches
-from greyanchor.core.colorimetry import Array, lab_to_xyz, xyz_to_lab
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.colour.colorimetry import Array, lab_to_xyz, xyz_to_lab
+from greyanchor.core.measurement.readings import ReadingSet
 
 _PAPER = (95.0, 1.5, -6.0)
 _SOLIDS = {

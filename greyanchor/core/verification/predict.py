@@ -8,9 +8,9 @@ import numpy as np
 
 from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.charts.patches import control_strip
-from greyanchor.core.colorimetry import delta_e_2000
+from greyanchor.core.colour.colorimetry import delta_e_2000
 from greyanchor.core.formats.icc import IccProfile
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.verification.aims import Aim, strip_through_profile
 from greyanchor.core.verification.check import CheckResult, check
 from greyanchor.core.verification.tolerances import ToleranceSet

@@ -8,7 +8,7 @@ from collections.abc import Callable
 import numpy as np
 import numpy.typing as npt
 
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
 
 Mask = npt.NDArray[np.bool_]

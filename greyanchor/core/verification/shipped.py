@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from greyanchor.core.verification.tolerances import Criterion, ToleranceSet
+from pathlib import Path
+
+from greyanchor.core.errors import BadInput
+from greyanchor.core.verification.tolerances import Criterion, ToleranceSet, from_json
 
 
 def _iso(edition: str, criteria: tuple[Criterion, ...]) -> ToleranceSet:
@@ -141,3 +144,16 @@ SHIPPED = {
 }
 #: sets that hold a print to itself: the mean of its places, or another print
 AGAINST_ITSELF = ("uniformity", "repeatability")
+
+
+def load(name: str) -> ToleranceSet:
+    """A shipped set by id, or one from a JSON file."""
+    if name in SHIPPED:
+        return SHIPPED[name]
+    path = Path(name)
+    if path.suffix.lower() != ".json":
+        raise BadInput(f"no tolerance set {name!r}; use {', '.join(SHIPPED)} or a JSON file")
+    try:
+        return from_json(path.read_text(encoding="utf-8-sig"), path.name)
+    except (OSError, UnicodeDecodeError) as error:
+        raise BadInput(f"cannot be read: {error}", path.name) from error

@@ -12,10 +12,10 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, cxf
-from greyanchor.core.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet
 
 _TINT = re.compile(r"^(?P<name>.*\S)\s+(?P<tint>\d{1,3}(?:\.\d+)?)\s*%$")
 #: paper that a tint of a spot colour is mixed toward when nothing better is known, Lab

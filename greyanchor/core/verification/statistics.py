@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
 
 Statistic = Callable[[Array], float]

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 from dataclasses import dataclass
 from math import isfinite
-from pathlib import Path
 from typing import Any
 
 from greyanchor.core.errors import BadInput
@@ -210,18 +209,3 @@ def from_json(text: str, source: str) -> ToleranceSet:
         return from_dict(raw)
     except BadInput as error:
         raise error.at(source) from None
-
-
-def load(name: str) -> ToleranceSet:
-    """A shipped set by id, or one from a JSON file."""
-    from greyanchor.core.verification.shipped import SHIPPED
-
-    if name in SHIPPED:
-        return SHIPPED[name]
-    path = Path(name)
-    if path.suffix.lower() != ".json":
-        raise BadInput(f"no tolerance set {name!r}; use {', '.join(SHIPPED)} or a JSON file")
-    try:
-        return from_json(path.read_text(encoding="utf-8-sig"), path.name)
-    except (OSError, UnicodeDecodeError) as error:
-        raise BadInput(f"cannot be read: {error}", path.name) from error

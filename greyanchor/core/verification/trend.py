@@ -13,7 +13,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.special import stdtrit
 
-from greyanchor.core.colorimetry import Array
+from greyanchor.core.colour.colorimetry import Array
 
 #: mean range of two values of a Gaussian with deviation 1
 _D2 = 1.128

@@ -5,7 +5,24 @@ import json
 
 from django.db import migrations
 
-from greyanchor.core.families import guess_family
+
+def guess_family(name):
+    """As `core.printing.families` guessed when this migration was written."""
+    text = name.casefold()
+    for words, key in (
+        (("mesh",), "mesh"),
+        (("backlit", "lightbox"), "backlit"),
+        (("banner",), "banner"),
+        (("canvas",), "canvas"),
+        (("textile", "cloth", "fabric", "flag"), "textile"),
+        (("synthetic",), "synthetic"),
+        (("film", "vinyl", "foil"), "film"),
+        (("uncoated", "cotton", "bond"), "uncoated-paper"),
+        (("coated", "proof", "photo", "gloss", "satin", "matt"), "coated-paper"),
+    ):
+        if any(word in text for word in words):
+            return key
+    return ""
 
 
 def forwards(apps, schema_editor):

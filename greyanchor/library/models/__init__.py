@@ -1,11 +1,10 @@
-"""Records of the shared library: places and people, machines and media, print modes, packs, and the upkeep of machines."""
+"""Records of the shared library: machines and media, print modes, packs, readiness and the shop's rules."""
 
-from greyanchor.library.models.exchange import Installed, Offer, PackExport, PackImport, Shelf
+from greyanchor.library.models.equipment import Attachment, InkSet, Media, MediaClass, MediaPreset, Printer
 from greyanchor.library.models.modes import ClassFallback, Edition, KeptText, LimitSet, Pin, PrintMode
-from greyanchor.library.models.noted import Noted
-from greyanchor.library.models.places import Membership, ProgramKey, ShopRules, Site
-from greyanchor.library.models.things import Attachment, InkSet, Media, MediaClass, MediaPreset, Printer
-from greyanchor.library.models.upkeep import Readied, SlotSent
+from greyanchor.library.models.packs import Installed, Offer, PackExport, PackImport, Shelf
+from greyanchor.library.models.readiness import Readied, SlotSent
+from greyanchor.library.models.rules import ShopRules
 
 __all__ = [
     "Attachment",
@@ -18,18 +17,14 @@ __all__ = [
     "Media",
     "MediaClass",
     "MediaPreset",
-    "Membership",
-    "Noted",
     "Offer",
     "PackExport",
     "PackImport",
     "Pin",
     "PrintMode",
     "Printer",
-    "ProgramKey",
     "Readied",
     "Shelf",
     "ShopRules",
-    "Site",
     "SlotSent",
 ]

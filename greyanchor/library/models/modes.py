@@ -11,9 +11,9 @@ from django.db import models
 from django.utils import timezone
 from simple_history.models import HistoricalRecords
 
-from greyanchor.core.throughput import square_metres_an_hour
-from greyanchor.library.models.places import Site
-from greyanchor.library.models.things import InkSet, Media, MediaClass, MediaPreset, Printer
+from greyanchor.accounts.models import Site
+from greyanchor.core.printing.throughput import square_metres_an_hour
+from greyanchor.library.models.equipment import InkSet, Media, MediaClass, MediaPreset, Printer
 from greyanchor.profiles.models import Profile
 
 

@@ -9,7 +9,7 @@ from django import template
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
 
-from greyanchor.core.handling import SOURCE_WORDS, Setting
+from greyanchor.core.printing.handling import SOURCE_WORDS, Setting
 
 register = template.Library()
 

@@ -1,0 +1,215 @@
+"""The profile engine on presses whose truth it never sees: accuracy through lcms2, time, memory, bytes."""
+
+from __future__ import annotations
+
+import resource
+import sys
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+from scipy.ndimage import map_coordinates
+from scipy.optimize import least_squares
+
+from benchmarks.report import missed, spread, tell
+from greyanchor.core.characterization.compact import compact
+from greyanchor.core.characterization.model import characterize
+from greyanchor.core.charts import patches
+from greyanchor.core.charts.layout import lay_out
+from greyanchor.core.colour.colorimetry import Array, delta_e_2000, lab_to_xyz, spectra_to_lab, xyz_to_lab
+from greyanchor.core.formats import icc
+from greyanchor.core.formats.icc_tables import decode_lab
+from greyanchor.core.measurement.readings import ReadingSet
+from greyanchor.core.profiling.build import ProfileResult, ProfileSettings, build_profile, random_inks
+from greyanchor.core.profiling.inversion import Inverter
+from greyanchor.core.profiling.preview import preview
+from greyanchor.core.profiling.separation import PRESETS, Separation
+from greyanchor.core.simulation.catalogue import press_by_name
+from greyanchor.core.simulation.standin import print_and_read
+from tests import lcms
+from tests.conftest import PrintRoom, make_room
+
+#: a CMYK profile of a real press in a Debian package (libgs-common); its table, smoothly interpolated, is the press
+PRESS_PROFILE = Path("/usr/share/color/icc/ghostscript/default_cmyk.icc")
+_SEVEN = tuple("CMYKOGV")
+
+
+def cmyk() -> None:
+    """1,500 spectral patches, version 4: both ways, neutral axis, limits, time and memory."""
+    room = make_room("petrel-44")
+    readings = room.read(patches.profile_patches(1500, 3.0))
+    noise = delta_e_2000(readings.lab(), room.truth(readings.values())).mean()
+    print(
+        f"\nCMYK from 1,500 spectral patches, version 4; readings are {noise:.2f} dE00 off the nominal press"
+    )
+    result = build_profile(readings, ProfileSettings(Separation(total_ink=3.0)))
+    tell("build, all tables", result.report["seconds"], 10.0, "s")
+    tell("peak memory", resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20, 0.8, "GB")
+    tell("file", result.report["bytes"] / 2**20, 4.0, "MB")
+    unseen = _unseen(4)
+    truth = room.truth(unseen)
+    spread("device to Lab", delta_e_2000(lcms.device_to_lab(result.data, unseen), truth), 0.15, 0.35, 1.5)
+    printed = room.truth(lcms.lab_to_device(result.data, truth))
+    spread("Lab to device to press, in gamut", delta_e_2000(printed, truth), 0.25, 0.7, 2.5)
+    _neutral_axis(result)
+    lab = np.random.default_rng(3).uniform([0, -128, -128], [100, 127, 127], (200_000, 3))
+    intents = ("relative", "perceptual", "saturation")
+    total = max(lcms.lab_to_device(result.data, lab, i).sum(axis=1).max() for i in intents)
+    tell("largest B2A total over the 300 % limit", 100 * (float(total) / 3.0 - 1.0), 1.0, "%")
+    sys.exit(1 if missed else 0)
+
+
+def _unseen(channels: int) -> Array:
+    random = np.random.default_rng(99).random((6000, channels))
+    return random[random.sum(axis=1) < 2.85]
+
+
+def _neutral_axis(result: ProfileResult) -> None:
+    aim = np.column_stack([np.linspace(100.0, 0.0, 120), np.zeros(120), np.zeros(120)])
+    inks = lcms.lab_to_device(result.data, aim, "relative")
+    lab = lcms.device_to_lab(result.data, inks, "relative")
+    reached = np.abs(lab[:, 0] - aim[:, 0]) < 1.5
+    tell("neutral axis, dCh", float(np.hypot(lab[reached, 1], lab[reached, 2]).max()), 0.8, "Lab")
+    tell(
+        "neutral axis, lightness that turns back", float(max(np.diff(lab[reached, 0]).max(), 0.0)), 0.0, "L*"
+    )
+    tell(
+        "neutral axis, second difference",
+        float(100 * np.abs(np.diff(inks[reached], 2, axis=0)).max()),
+        4.0,
+        "%",
+    )
+
+
+def lab_only() -> None:
+    """The same chart as Lab alone, version 2."""
+    room = make_room("petrel-44")
+    read = room.read(patches.profile_patches(1500, 3.0))
+    print("\nThe same from Lab alone, version 2")
+    readings = replace(read, spectra=None, measured_lab=read.lab())
+    _both_ways(
+        build_profile(readings, ProfileSettings(Separation(total_ink=3.0), version=2)), room.truth, 0.2, 0.35
+    )
+    sys.exit(1 if missed else 0)
+
+
+def _both_ways(result: ProfileResult, truth_of: Callable[[Array], Array], there: float, back: float) -> None:
+    unseen = _unseen(4)
+    truth = truth_of(unseen)
+    error = delta_e_2000(lcms.device_to_lab(result.data, unseen), truth)
+    tell("device to Lab, mean", float(error.mean()), there, "dE00")
+    error = delta_e_2000(truth_of(lcms.lab_to_device(result.data, truth)), truth)
+    tell("Lab to device to press, mean", float(error.mean()), back, "dE00")
+
+
+def real_press() -> None:
+    """A real press: the table of a published profile, smoothly interpolated, read with noise of 0.15 dE00."""
+    if not PRESS_PROFILE.exists():
+        print(
+            "\nA real-world press: not measured; install Debian's package libgs-common for its CMYK profile"
+        )
+        return
+    print("\nA real-world press, its published characterization read as Lab with noise")
+    truth_of = _press_of(icc.read(PRESS_PROFILE))
+    device = patches.profile_patches(1500, 3.0)
+    lab = truth_of(device)
+    noisy = lab + np.random.default_rng(5).normal(0.0, 0.13, lab.shape)
+    print(f"  readings are {delta_e_2000(noisy, lab).mean():.2f} dE00 off the press")
+    ids = tuple(str(i) for i in range(len(device)))
+    readings = ReadingSet(ids=ids, channels=tuple("CMYK"), device=device, measured_lab=noisy)
+    _both_ways(build_profile(readings, ProfileSettings(Separation(total_ink=3.0))), truth_of, 0.4, 0.5)
+    sys.exit(1 if missed else 0)
+
+
+def _press_of(profile: icc.IccProfile) -> Callable[[Array], Array]:
+    """Absolute Lab of device values through the profile's table, by cubic splines instead of straight lines."""
+    lut, legacy = profile.lut("A2B1")
+    side = lut.grid.shape[0] - 1
+    scale = profile.white / icc.PCS_WHITE
+
+    def printed(device: Array) -> Array:
+        shaped = [
+            np.interp(device[:, c], np.linspace(0.0, 1.0, len(curve)), curve) * side
+            for c, curve in enumerate(lut.inputs)
+        ]
+        found = [map_coordinates(lut.grid[..., k], shaped, order=3, mode="nearest") for k in range(3)]
+        through = [np.interp(v, np.linspace(0.0, 1.0, len(c)), c) for v, c in zip(found, lut.outputs)]
+        return xyz_to_lab(lab_to_xyz(decode_lab(np.column_stack(through), legacy)) * scale)
+
+    return printed
+
+
+def seven() -> None:
+    """CMYK with orange, green and violet, 3,000 patches."""
+    print("\nSeven channels from 3,000 spectral patches")
+    press = press_by_name("gannet-64/kelp-synthetic-190/basalt-uv-seven")
+
+    def raw(values: Array) -> Array:
+        return press.as_raw(0.75 * values, _SEVEN)
+
+    chart, _ = lay_out(patches.design("profile", _SEVEN, 3000), _SEVEN, shuffle_seed=3)
+    readings = print_and_read(chart, press, 5, pipeline=raw)
+    result = build_profile(readings, ProfileSettings(Separation(total_ink=3.0)))
+    inks = random_inks(7, 3.0, 4000)
+    truth = spectra_to_lab(press.spectra(raw(inks)))
+    there = delta_e_2000(lcms.device_to_lab(result.data, inks), truth)
+    back = delta_e_2000(
+        spectra_to_lab(press.spectra(raw(lcms.lab_to_device(result.data, truth, channels=7)))), truth
+    )
+    tell("device to Lab, mean", float(there.mean()), 0.8, "dE00")
+    tell("Lab to device to press, mean", float(back.mean()), 0.8, "dE00")
+    tell("build, all tables", result.report["seconds"], 90.0, "s")
+    tell("peak memory", resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20, 2.0, "GB")
+    tell("file", result.report["bytes"] / 2**20, 8.0, "MB")
+    sys.exit(1 if missed else 0)
+
+
+def solver() -> None:
+    """All nodes at once against one at a time with scipy.optimize, and the live preview."""
+    print("\nThe inversion, and the live preview")
+    room: PrintRoom = make_room("petrel-44")
+    model = characterize(room.read(patches.profile_patches(1500, 3.0)))
+    device = np.random.default_rng(7).random((8000, 4))
+    aim = model.lab(device[device.sum(axis=1) < 2.8])
+    inverter = Inverter(model, Separation())
+    began = time.perf_counter()
+    solved = inverter.solve(aim)
+    ours = (time.perf_counter() - began) / len(aim)
+    few = np.arange(0, len(aim), len(aim) // 150)
+    aims = inverter.aims(aim)
+    began = time.perf_counter()
+    even = np.array([_one_by_one(inverter, aim[i], aims[i]) for i in few])
+    theirs = (time.perf_counter() - began) / len(few)
+    misses = delta_e_2000(inverter.quick.lab(even), aim[few])
+    error = delta_e_2000(model.lab(solved.device), aim)
+    print(
+        f"  ours {1e6 * ours:.0f} us a node, mean {error.mean():.3f} dE00; scipy {1e3 * theirs:.1f} ms, mean {misses.mean():.3f} on the quick model"
+    )
+    tell("one by one with scipy.optimize, share of its time", ours / theirs, 1.0 / 20.0, "")
+    quick = compact(model, 4.0)
+    times = []
+    for found in PRESETS * 3:
+        began = time.perf_counter()
+        preview(model, found.apply(Separation()), quick)
+        times.append(1000 * (time.perf_counter() - began))
+    tell("separation preview, slowest of 12", max(times), 300.0, "ms")
+    sys.exit(1 if missed else 0)
+
+
+def _one_by_one(inverter: Inverter, aim: Array, aims: Array) -> Array:
+    """Even coordinates (4,) that scipy finds for one colour on the same quick model, with its exact gradient."""
+
+    def residual(even: Array) -> Array:
+        over = max(float(inverter.model.to_device(even[None]).sum()) - inverter.total, 0.0)
+        return np.append(inverter.quick.lab(even[None])[0] - aim, (4.0 * (even[3] - aims[3]), 400.0 * over))
+
+    def slope(even: Array) -> Array:
+        _, gradient = inverter.quick.lab_with_gradient(even[None])
+        device, steep = inverter.model.to_device_with_slope(even[None])
+        total = 400.0 * steep[0] * (device.sum() > inverter.total)
+        return np.vstack([gradient[0].T, [0.0, 0.0, 0.0, 4.0], total])
+
+    start = np.clip(np.array([0.4, 0.4, 0.4, aims[3]]), 0.01, 0.99)
+    return np.asarray(least_squares(residual, start, slope, bounds=(0.0, 1.0)).x)

@@ -1,0 +1,108 @@
+"""Figures of proof: grey balance on presses the solver never saw, diagnosis, and how quickly checks come."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import replace
+from datetime import timedelta
+from typing import Any
+
+import numpy as np
+
+from benchmarks.report import tell
+from greyanchor.core.calibration import g7
+from greyanchor.core.calibration.greybalance import balance, on_top
+from greyanchor.core.charts.layout import lay_out
+from greyanchor.core.charts.patches import grey_scales
+from greyanchor.core.charts.strips import STRIPS
+from greyanchor.core.formats import cgats
+from greyanchor.core.measurement.readings import ReadingSet
+from greyanchor.core.simulation.standin import print_and_read
+from greyanchor.core.verification import northlight
+from greyanchor.core.verification.diagnosis import diagnose
+from tests.conftest import CMYK, make_room
+from tests.core.planted import FAULTS, ROOMS, open_shop, plant
+
+#: numbers of planted cases: others than those that the tests look at
+_FIRST_CASE = 400
+
+
+def greys() -> None:
+    """Weighted differences at the anchor tones of a second print, after curves from one grey chart."""
+    print("\nG7: grey chart of 206 patches, curves, second print; mean at 25, 50 and 75 %")
+    for name in (*ROOMS, "petrel-44/thrift-bond-90", "gannet-64/lightbox-film-175"):
+        room = make_room(name)
+        began = time.perf_counter()
+        made = balance(room.read(grey_scales(), seed=31))
+        took = time.perf_counter() - began
+        chart, _ = lay_out(STRIPS["grey"].patches(), CMYK)
+        after = print_and_read(chart, room.press, 91, pipeline=on_top(made.curves, room.curves).apply)
+        device = chart.values()
+        dl, dch = g7.weighted(device, g7.aim_lab(device, after.lab()), after.lab())
+        anchors = np.isin(np.round(device[:, 0], 3), g7.ANCHORS) & g7.is_cmy_step(device)
+        tell(f"{name}, wdCh", float(dch[anchors].mean()), 0.6, "")
+        tell(f"{name}, wdL*", float(dl[anchors].mean()), 0.8, "")
+    tell("solving the last", took, 5.0, "s")
+
+
+def causes() -> None:
+    """Three hundred planted faults with other numbers than the tests have: how many are missed."""
+    print("\nDiagnosis of 300 planted faults that no test looks at")
+    shops = [open_shop(name) for name in ROOMS]
+    ranks = []
+    began = time.perf_counter()
+    for fault in FAULTS:
+        for number in range(_FIRST_CASE, _FIRST_CASE + 30):
+            keys = [cause.key for cause in diagnose(plant(fault, number, shops))]
+            ranks.append(keys.index(fault) + 1 if fault in keys else 99)
+    tell("not ranked first", 100.0 * float(np.mean(np.array(ranks) > 1)), 10.0, "%")
+    tell("not among the first two", 100.0 * float(np.mean(np.array(ranks) > 2)), 2.0, "%")
+    tell("one diagnosis, with planting it", (time.perf_counter() - began) / len(ranks), 1.0, "s")
+
+
+def _big(shift: float = 0.0) -> ReadingSet:
+    random = np.random.default_rng(1)
+    device = np.vstack([np.zeros((1, 4)), np.round(random.random((1616, 4)), 3)])
+    chart = ReadingSet(tuple(str(i + 1) for i in range(1617)), CMYK, device)
+    return replace(chart, measured_lab=northlight.aim_lab(device) + shift)
+
+
+def pages(client: Any) -> None:
+    """A large check from upload to page, its report, and a trend of 5,000 checks."""
+    from django.core.files.uploadedfile import SimpleUploadedFile
+    from django.utils import timezone
+
+    from greyanchor.checks.models import Check, CheckFigure
+    from greyanchor.profiles.models import AimRecord
+
+    print("\nChecks on the server")
+    aim = AimRecord.objects.create(name="large aim", source="bench", data=cgats.dumps(_big()).encode())
+    times = []
+    for _ in range(3):
+        file = SimpleUploadedFile("large.txt", cgats.dumps(_big(0.2)).encode())
+        began = time.perf_counter()
+        answer = client.post(
+            "/checks/new/", {"aim": aim.pk, "tolerances": "iso12647-7:2016", "files": [file]}
+        )
+        assert client.get(answer["Location"]).status_code == 200
+        times.append(time.perf_counter() - began)
+    tell("1,617 patches, upload to page", sorted(times)[1], 1.0, "s")
+    began = time.perf_counter()
+    client.get(f"{answer['Location']}report.pdf")
+    tell("its report, PDF", time.perf_counter() - began, 2.0, "s")
+    first = Check.objects.filter(tolerances="iso12647-7:2016").exclude(mode=None).order_by("pk")[0]
+    fields = {
+        f.name: getattr(first, f.name) for f in Check._meta.concrete_fields if f.name not in ("id", "made_at")
+    }
+    now = timezone.now()
+    many = [Check(**fields, made_at=now - timedelta(hours=4 * k)) for k in range(1, 5001)]
+    Check.objects.bulk_create(many, batch_size=500)
+    values = 1.0 + 0.1 * np.random.default_rng(1).standard_normal(len(many))
+    CheckFigure.objects.bulk_create(
+        [CheckFigure(check_made=c, criterion="mean", value=float(v), limit=2.5) for c, v in zip(many, values)]
+    )
+    address = f"/checks/trends/?of=mode-{first.mode_id}&tolerances=iso12647-7:2016&criterion=mean&all=1"
+    seen = [float(client.get(address).headers["Server-Timing"].split("dur=")[1]) for _ in range(5)]
+    tell("trend of 5,000 checks", sorted(seen)[2], 300.0, "ms")
+    start = [float(client.get("/").headers["Server-Timing"].split("dur=")[1]) for _ in range(5)]
+    tell("start page with them", sorted(start)[2], 100.0, "ms")

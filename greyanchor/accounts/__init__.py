@@ -1,0 +1,1 @@
+"""People, sites, roles, keys of programs, and the audit log."""

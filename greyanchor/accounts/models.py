@@ -1,0 +1,84 @@
+"""Sites, who works at each, keys of other programs, and the audit log.
+
+Their tables belong to the library, where they were first made.
+"""
+
+from __future__ import annotations
+
+import hashlib
+
+from django.conf import settings
+from django.contrib.contenttypes.fields import GenericForeignKey
+from django.contrib.contenttypes.models import ContentType
+from django.db import models
+
+
+class Site(models.Model):
+    """A print room."""
+
+    name = models.CharField(max_length=80, unique=True)
+
+    class Meta:
+        app_label = "library"
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Membership(models.Model):
+    """The print room a person works in."""
+
+    user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="membership")
+    site = models.ForeignKey(Site, null=True, blank=True, on_delete=models.SET_NULL, related_name="members")
+
+    class Meta:
+        app_label = "library"
+
+    def __str__(self) -> str:
+        return f"{self.user} at {self.site or 'no site'}"
+
+
+class ProgramKey(models.Model):
+    """What another program signs in with, in the name of a person; only its hash is kept."""
+
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="program_keys")
+    name = models.CharField(max_length=80)
+    digest = models.CharField(max_length=64, unique=True, editable=False)
+    made_at = models.DateTimeField(auto_now_add=True)
+    used_at = models.DateTimeField(null=True)
+
+    class Meta:
+        app_label = "library"
+        ordering = ["name", "pk"]
+
+    def __str__(self) -> str:
+        return f"{self.name} of {self.user}"
+
+    @staticmethod
+    def digest_of(key: str) -> str:
+        """What is kept of a key."""
+        return hashlib.sha256(key.encode()).hexdigest()
+
+
+class Noted(models.Model):
+    """One change of something that is kept beside a record or has no versions: a file, notes on curves, what a
+    class lends, a rule, a person's role. `before` is empty for what was added, `after` for what was taken away.
+    """
+
+    content_type = models.ForeignKey(ContentType, on_delete=models.CASCADE)
+    object_id = models.PositiveBigIntegerField()
+    subject = GenericForeignKey()
+    what = models.CharField(max_length=120)
+    before = models.TextField(blank=True)
+    after = models.TextField(blank=True)
+    at = models.DateTimeField(auto_now_add=True)
+    who = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
+
+    class Meta:
+        app_label = "library"
+        ordering = ["-at", "-pk"]
+        indexes = [models.Index(fields=["content_type", "object_id", "at"])]
+
+    def __str__(self) -> str:
+        return f"{self.what}: {self.before or 'nothing'} to {self.after or 'nothing'}"

@@ -1,0 +1,60 @@
+"""One queue for all background work. Each model of work registers the function that does it.
+
+A record is created in the state *queued*, `start` hands it to the worker once the transaction is committed,
+and the worker calls the registered function with the record's key. Whoever queues work need not import the
+code that does it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from django.apps import apps
+from django.db import transaction
+from huey.contrib.djhuey import db_task
+
+from greyanchor.background import work
+from greyanchor.background.models import BackgroundWork
+
+Handler = Callable[[int], None]
+_handlers: dict[type[BackgroundWork], Handler] = {}
+
+
+def handles(model: type[BackgroundWork]) -> Callable[[Handler], Handler]:
+    """Register the decorated function as what does the work of `model`; it takes the key of a record."""
+
+    def register(handler: Handler) -> Handler:
+        _handlers[model] = handler
+        return handler
+
+    return register
+
+
+def start(record: BackgroundWork) -> None:
+    """Hand a queued record to the worker, as soon as the transaction is committed."""
+    label, pk = record._meta.label, record.pk
+    transaction.on_commit(lambda: run_queued(label, pk))
+
+
+def run(record: BackgroundWork) -> None:
+    """Do the work of a record here and now, as the worker does."""
+    model = type(record)
+    work.carry_out(model, record.pk, lambda: _handlers[model](record.pk))
+
+
+@db_task()
+def run_queued(label: str, pk: int) -> None:
+    """What the worker runs: the work of one record of the model `label`."""
+    model: Any = apps.get_model(label)
+    run(model(pk=pk))
+
+
+def recover() -> None:
+    """At the start of a worker: what was running is interrupted, what was queued is queued again."""
+    for model in _handlers:
+        work.mark_interrupted(model)
+        for pk in model._default_manager.filter(state=BackgroundWork.State.QUEUED).values_list(
+            "pk", flat=True
+        ):
+            run_queued(model._meta.label, pk)

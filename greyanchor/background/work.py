@@ -1,0 +1,88 @@
+"""Background work: taking it up, telling how it goes, stopping it, and what was interrupted."""
+
+from __future__ import annotations
+
+import traceback
+from collections.abc import Callable
+from typing import Any
+
+from django.utils import timezone
+
+from greyanchor.accounts.roles import MAKE, needs
+from greyanchor.background.models import BackgroundWork
+from greyanchor.core.errors import BadInput
+
+_ACTIVE = (BackgroundWork.State.QUEUED, BackgroundWork.State.RUNNING)
+
+
+class Cancelled(Exception):
+    """Somebody asked the work to stop."""
+
+
+def begin(model: type[BackgroundWork], pk: int) -> bool:
+    """Take queued work up; False when somebody else did, or it was cancelled."""
+    return bool(
+        model._default_manager.filter(pk=pk, state=BackgroundWork.State.QUEUED).update(
+            state=BackgroundWork.State.RUNNING, heard_at=timezone.now()
+        )
+    )
+
+
+def teller(model: type[BackgroundWork], pk: int) -> Callable[[float, str], None]:
+    """What the core tells its progress to; raises `Cancelled` when somebody asked the work to stop."""
+
+    def tell(share: float, text: str) -> None:
+        kept = model._default_manager.filter(pk=pk)
+        kept.update(progress=share, message=text[:200], heard_at=timezone.now())
+        if kept.filter(cancel_asked=True).exists():
+            raise Cancelled
+
+    return tell
+
+
+def end(model: type[BackgroundWork], pk: int, state: str, message: str, error: str = "") -> None:
+    """Keep how work ended."""
+    told: dict[str, Any] = {
+        "state": state,
+        "message": message[:200],
+        "error": error,
+        "heard_at": timezone.now(),
+    }
+    if state == BackgroundWork.State.DONE:
+        told["progress"] = 1.0
+    model._default_manager.filter(pk=pk).update(**told)
+
+
+def carry_out(model: type[BackgroundWork], pk: int, what: Callable[[], None]) -> None:
+    """Do queued work; every end, good or bad, is kept with it."""
+    if not begin(model, pk):
+        return
+    try:
+        what()
+    except Cancelled:
+        end(model, pk, BackgroundWork.State.CANCELLED, "cancelled")
+    except BadInput as error:
+        end(model, pk, BackgroundWork.State.FAILED, str(error))
+    except Exception as error:
+        end(model, pk, BackgroundWork.State.FAILED, f"the program failed: {error}", traceback.format_exc())
+
+
+@needs(MAKE)
+def cancel(model: type[BackgroundWork], pk: int) -> None:
+    """Ask work to stop; it stops at its next step, or at once when it has not begun."""
+    ask_to_stop(model, pk)
+
+
+def ask_to_stop(model: type[BackgroundWork], pk: int) -> None:
+    """The same, for services that hold to a role themselves."""
+    every = model._default_manager.filter(pk=pk)
+    every.filter(state=BackgroundWork.State.QUEUED).update(state=BackgroundWork.State.CANCELLED)
+    every.filter(state=BackgroundWork.State.RUNNING).update(cancel_asked=True)
+
+
+def mark_interrupted(model: type[BackgroundWork]) -> None:
+    """At the start of a worker: what was running before is not running now."""
+    model._default_manager.filter(state=BackgroundWork.State.RUNNING).update(
+        state=BackgroundWork.State.INTERRUPTED,
+        message="the worker stopped in the middle of it; start it again",
+    )

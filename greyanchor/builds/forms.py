@@ -1,0 +1,244 @@
+"""Forms of the bench."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from django import forms
+
+from greyanchor.builds.inheritance import Lender
+from greyanchor.checks.tolerance_sets import tolerance_choices
+from greyanchor.core.charts.layout import DOTS, METHODS
+from greyanchor.core.printing.environment import DIRECTIONS, HALFTONES
+from greyanchor.library.models import InkSet, Media, Printer
+from greyanchor.profiles.forms import KindForm
+from greyanchor.profiles.models import AimRecord
+
+TONE_AIMS = [
+    ("sctv", "SCTV linear"),
+    ("tvi:13", "tone value increase 13 %"),
+    ("tvi:16", "tone value increase 16 %"),
+    ("lstar", "L* linear"),
+    ("density", "density linear"),
+]
+PAGES = [
+    ("a4", "A4 sheet"),
+    ("a3", "A3 sheet"),
+    ("600x900", "roll, 600 x 900 mm"),
+    ("1000x1200", "roll, 1000 x 1200 mm"),
+]
+
+
+class NewBuildForm(forms.Form):
+    """The choices that are frozen for a build."""
+
+    printer = forms.ModelChoiceField(Printer.objects.select_related("site"), empty_label=None)
+    ink_set = forms.ModelChoiceField(InkSet.objects.all(), empty_label=None)
+    media = forms.ModelChoiceField(Media.objects.all(), empty_label=None)
+    resolution = forms.TypedChoiceField(
+        coerce=int, choices=[(r, f"{r} dpi") for r in (600, 1200, 2400)], initial=1200
+    )
+    passes = forms.TypedChoiceField(coerce=int, choices=[(p, str(p)) for p in (4, 6, 8, 12, 16)], initial=8)
+    direction = forms.ChoiceField(choices=[(d, d) for d in DIRECTIONS])
+    halftone = forms.ChoiceField(choices=[(h, h) for h in HALFTONES], initial="blue noise")
+    heat = forms.FloatField(label="Heat, °C", min_value=15, max_value=90, initial=36)
+    vacuum = forms.FloatField(label="Vacuum, %", min_value=0, max_value=100, initial=50)
+    name = forms.CharField(label="Name of the print mode", max_length=160)
+
+    def clean(self) -> dict[str, Any]:
+        data = super().clean() or {}
+        printer, ink_set = data.get("printer"), data.get("ink_set")
+        if printer and ink_set and ink_set not in printer.ink_sets.all():
+            runs = ", ".join(i.name for i in printer.ink_sets.all())
+            self.add_error("ink_set", f"{printer.name} runs {runs}.")
+        elif ink_set and not ink_set.can_be_built:
+            self.add_error(
+                "ink_set", f"{ink_set.name} prints {ink_set.channel_text}; builds are made for C M Y K."
+            )
+        if printer and data.get("resolution") and data["resolution"] not in printer.resolutions:
+            self.add_error(
+                "resolution", f"{printer.name} prints {', '.join(map(str, printer.resolutions))} dpi."
+            )
+        if printer and data.get("passes") and data["passes"] not in printer.passes:
+            self.add_error("passes", f"{printer.name} runs {', '.join(map(str, printer.passes))} passes.")
+        return data
+
+    def environment(self) -> dict[str, Any]:
+        """The choices beside printer, ink set and media."""
+        return {
+            k: self.cleaned_data[k]
+            for k in ("resolution", "passes", "direction", "halftone", "heat", "vacuum")
+        }
+
+
+class DecisionForm(forms.Form):
+    """Accepting a stage; a reason overrides what stands against it."""
+
+    version = forms.IntegerField(widget=forms.HiddenInput)
+    reason = forms.CharField(label="Reason", required=False, max_length=300)
+
+    def values(self) -> dict[str, Any]:
+        """What the stage keeps as its decision."""
+        return {}
+
+
+class LimitsForm(DecisionForm):
+    """Ink limits in percent of raw, one for each ink, and the crossover of light inks."""
+
+    def __init__(self, *args: Any, channels: Sequence[str] = "CMYK", splits: Sequence[dict[str, Any]] = (), **kwargs: Any) -> None:  # fmt: skip
+        super().__init__(*args, **kwargs)
+        self.channels, self.splits = list(channels), list(splits)
+        fields: dict[str, forms.Field] = {
+            c: forms.FloatField(label=c, min_value=15, max_value=100) for c in self.channels
+        }
+        for split in self.splits:
+            for end in ("start", "end"):
+                fields[f"{split['light']}_{end}"] = forms.FloatField(
+                    label=f"{split['light']} crossover {end}, %",
+                    min_value=0,
+                    max_value=100,
+                    initial=round(100.0 * split[end], 1),
+                )
+        self.fields = {"version": self.fields["version"], **fields, "reason": self.fields["reason"]}
+
+    def values(self) -> dict[str, Any]:
+        splits = [
+            {
+                **s,
+                "limit": min(s["limit"], self.cleaned_data[s["light"]] / 100.0),
+                "start": self._percent(s, "start"),
+                "end": self._percent(s, "end"),
+            }
+            for s in self.splits
+        ]
+        return {"limits": {c: self.cleaned_data[c] for c in self.channels}, "splits": splits}
+
+    def _percent(self, split: dict[str, Any], end: str) -> float:
+        """The crossover as found when the form shows it unchanged, so that rounding does not move it."""
+        told = self.cleaned_data[f"{split['light']}_{end}"] / 100.0
+        return float(split[end]) if abs(told - split[end]) < 0.0006 else told
+
+
+class TotalInkForm(DecisionForm):
+    """Total ink in percent."""
+
+    total_ink = forms.FloatField(label="Total ink, %", min_value=120, max_value=400)
+
+    def values(self) -> dict[str, Any]:
+        return {"total_ink": self.cleaned_data["total_ink"]}
+
+
+class ReleaseForm(DecisionForm):
+    """A note for operators."""
+
+    note = forms.CharField(
+        label="Note for operators", max_length=300, widget=forms.Textarea(attrs={"rows": 2})
+    )
+
+    def values(self) -> dict[str, Any]:
+        return {"note": self.cleaned_data["note"]}
+
+
+class MeasuringForm(forms.Form):
+    """How a chart is read, and on what it is printed."""
+
+    method = forms.ChoiceField(choices=[(m.name, m.title) for m in METHODS.values()])
+    page = forms.ChoiceField(label="Sheet or roll", choices=PAGES)
+    patch = forms.TypedChoiceField(
+        label="Patch size", required=False, coerce=float, empty_value=None,
+        choices=[("", "usual size"), ("10", "10 mm wide"), ("12", "12 mm wide"), ("16", "16 mm wide")],
+    )  # fmt: skip
+    dots = forms.TypedChoiceField(
+        label="Readings of each patch", coerce=int, choices=[(d, "1" if d == 1 else f"{d}, for grainy output") for d in DOTS]
+    )  # fmt: skip
+
+
+class ProfileChartOptions(MeasuringForm):
+    """Size of the profile chart, and how it is read."""
+
+    patches = forms.IntegerField(min_value=200, max_value=6000, initial=1000)
+
+
+class ProfileOptions(KindForm):
+    """Separation and kind of the profile."""
+
+    total_ink = forms.FloatField(label="Total ink, %", min_value=100, max_value=800)
+    black_start = forms.FloatField(label="Black start, %", min_value=0, max_value=95, initial=25)
+    black_strength = forms.FloatField(label="Black strength, %", min_value=0, max_value=100, initial=50)
+    max_black = forms.FloatField(label="Maximum black, %", min_value=0, max_value=100, initial=100)
+    width = forms.FloatField(label="Width of black, %", min_value=10, max_value=300, initial=100)
+    limits = forms.CharField(
+        label="Limits of single inks", required=False, max_length=80,
+        widget=forms.TextInput(attrs={"placeholder": "C=90, M=85"}),
+    )  # fmt: skip
+
+    def clean_limits(self) -> dict[str, float]:
+        """Percents by ink: from the line, or from fields ``limit_C`` as the separation page sends them."""
+        line = self.cleaned_data["limits"] or ",".join(
+            f"{name[6:]}={value}"
+            for name, value in self.data.items()
+            if name.startswith("limit_") and value not in ("100", "100.0")
+        )
+        found: dict[str, float] = {}
+        for part in line.replace(" ", "").upper().split(","):
+            name, _, value = part.partition("=")
+            if part and not (name and value.replace(".", "", 1).isdecimal() and 20 <= float(value) <= 100):
+                raise forms.ValidationError(f"{part} is not understood: write C=90, M=85, from 20 to 100 %.")
+            if part:
+                found[name] = float(value)
+        return found
+
+
+class CheckOptions(forms.Form):
+    """What a print is held to."""
+
+    aim = forms.ModelChoiceField(AimRecord.objects.defer("data"), empty_label=None)
+    tolerances = forms.ChoiceField(choices=tolerance_choices)
+    corrected = forms.BooleanField(label="Substrate-corrected aim", required=False, initial=True)
+
+
+class ToneAimForm(forms.Form):
+    """The aim of the tone scale."""
+
+    aim = forms.ChoiceField(choices=TONE_AIMS)
+
+
+class EnvironmentForm(forms.Form):
+    """The choices of an environment beside printer, ink set and media."""
+
+    resolution = forms.TypedChoiceField(coerce=int, choices=[(r, f"{r} dpi") for r in (600, 1200, 2400)])
+    passes = forms.TypedChoiceField(coerce=int, choices=[(p, str(p)) for p in (4, 6, 8, 12, 16)])
+    direction = forms.ChoiceField(choices=[(d, d) for d in DIRECTIONS])
+    halftone = forms.ChoiceField(choices=[(h, h) for h in HALFTONES])
+    heat = forms.FloatField(label="Heat, °C", min_value=15, max_value=90)
+    vacuum = forms.FloatField(label="Vacuum, %", min_value=0, max_value=100)
+    reason = forms.CharField(label="Why", max_length=200)
+
+    def choices(self) -> dict[str, Any]:
+        """The environment alone."""
+        return {k: v for k, v in self.cleaned_data.items() if k != "reason"}
+
+
+class FasterForm(forms.Form):
+    """A faster mode from a slow one."""
+
+    name = forms.CharField(label="Name of the faster mode", max_length=160)
+    passes = forms.TypedChoiceField(coerce=int)
+    direction = forms.ChoiceField(choices=[(d, d) for d in DIRECTIONS])
+
+    def __init__(self, *args: Any, passes: Sequence[int], **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["passes"].choices = [(p, str(p)) for p in passes]  # type: ignore[attr-defined]
+
+
+class InheritForm(forms.Form):
+    """Whose limits, curves, total ink or profile to take, and why."""
+
+    version = forms.IntegerField(widget=forms.HiddenInput)
+    lender = forms.TypedChoiceField(label="Take it from", coerce=int)
+    reason = forms.CharField(label="Why not its own", max_length=200)
+
+    def __init__(self, *args: Any, lenders: Sequence[Lender], **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["lender"].choices = [(f.mode.pk, f"{f.mode.name} ({f.why})") for f in lenders]  # type: ignore[attr-defined]

@@ -1,0 +1,1 @@
+"""The stages of a build, one file each."""

@@ -1,0 +1,183 @@
+"""Pages on which builds begin, branch and change their environment."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET
+
+from greyanchor.accounts.roles import MAKE, takes
+from greyanchor.builds import forms, services, start
+from greyanchor.builds.models import Build
+from greyanchor.builds.stages import kinds
+from greyanchor.core.errors import BadInput
+from greyanchor.core.printing.handling import SOURCE_WORDS
+from greyanchor.library.machines.readiness import dues_of
+from greyanchor.library.models import Media, Printer, PrintMode
+from greyanchor.library.records.effective_settings import FROZEN, start_values
+
+
+@takes(MAKE)
+def new_build(request: HttpRequest) -> HttpResponse:
+    initial = _suggestion(request)
+    form = forms.NewBuildForm(request.POST or None, initial=initial)
+    measuring = forms.MeasuringForm(
+        request.POST or None, initial={"method": "strip", "page": "a4", "dots": 1}
+    )
+    if request.method == "POST" and form.is_valid():
+        data = form.cleaned_data
+        try:
+            build = start.start_build(
+                data["name"],
+                data["printer"],
+                data["ink_set"],
+                data["media"],
+                form.environment(),
+                request.user,
+                {
+                    **(measuring.cleaned_data if measuring.is_valid() else {}),
+                    "greys": bool(request.POST.get("greys")),
+                },
+            )
+        except BadInput as error:
+            form.add_error(None, error.sentence)
+        else:
+            messages.success(request, "The environment is frozen. Ink limits come first.")
+            return redirect("build", pk=build.pk)
+    printers = Printer.objects.select_related("site").prefetch_related("ink_sets")
+    context = {
+        "form": form,
+        "measuring": measuring,
+        "greys": bool(request.POST.get("greys")),
+        "printers": printers,
+        "overdue": _overdue(initial.get("printer")),
+    }
+    return render(request, "builds/new_build.html", context, status=422 if request.method == "POST" else 200)
+
+
+def _overdue(printer: int | None) -> list[Any]:
+    """What a machine should have done before a build begins on it."""
+    found = Printer.objects.filter(pk=printer).first() if printer else None
+    return [d for d in dues_of(found) if d.due.overdue] if found and found.abilities else []
+
+
+def _suggestion(request: HttpRequest) -> dict[str, Any]:
+    """Sensible first values for a printer and media that were chosen elsewhere."""
+    initial: dict[str, Any] = {}
+    printer, media = request.GET.get("printer", ""), request.GET.get("media", "")
+    chosen_printer = Printer.objects.filter(pk=printer).first() if printer.isdecimal() else None
+    if chosen_printer is None:  # begin with a machine that can be built on
+        chosen_printer = next(
+            (
+                p
+                for p in Printer.objects.prefetch_related("ink_sets")
+                if any(i.can_be_built for i in p.ink_sets.all())
+            ),
+            None,
+        )
+    chosen_media = Media.objects.filter(pk=media).first() if media.isdecimal() else Media.objects.first()
+    if chosen_printer:
+        initial |= {
+            "printer": chosen_printer.pk,
+            "ink_set": next((i.pk for i in chosen_printer.ink_sets.all() if i.can_be_built), None),
+            "passes": 8 if 8 in chosen_printer.passes else max(chosen_printer.passes),
+        }
+    if chosen_media:
+        initial["media"] = chosen_media.pk
+    if chosen_printer and chosen_media:
+        held = start_values(chosen_printer, chosen_media)
+        initial |= {name: held[key].value for name, key in FROZEN.items() if key in held}
+        initial["name"] = f"{chosen_media.name}, {chosen_printer.name}, {initial['passes']} pass"
+    return initial
+
+
+@require_GET
+def suggest(request: HttpRequest) -> HttpResponse:
+    """What a printer and a media begin with, each with who says so."""
+    told = {n: request.GET.get(n, "") for n in ("printer", "media")}
+    pks = {n: int(v) if v.isdecimal() else 0 for n, v in told.items()}
+    printer = get_object_or_404(Printer, pk=pks["printer"])
+    media = get_object_or_404(Media.objects.select_related("media_class"), pk=pks["media"])
+    held = start_values(printer, media)
+    return JsonResponse({
+        name: {"value": f"{held[key].value:g}", "source": f"from {SOURCE_WORDS[held[key].source]}"} for name, key in FROZEN.items() if key in held
+    })  # fmt: skip
+
+
+@takes(MAKE)
+def branch(request: HttpRequest, pk: int, purpose: str) -> HttpResponse:
+    """Begin a build that rests on a mode in use: what it keeps and what it asks for is told first."""
+    mode = get_object_or_404(PrintMode.objects.select_related("printer", "media"), pk=pk)
+    wanted = Build.Purpose(purpose)
+    faster = [p for p in mode.printer.passes if p <= mode.environment["passes"]]
+    form = forms.FasterForm(
+        request.POST or None,
+        passes=faster,
+        initial={
+            "name": f"{mode.name}, faster",
+            "passes": max([p for p in faster if p < mode.environment["passes"]] or faster),
+        },
+    )
+    status = 200
+    if request.method == "POST":
+        try:
+            if wanted == Build.Purpose.FASTER:
+                if not form.is_valid():
+                    raise BadInput("choose a name and fewer passes")
+                data = form.cleaned_data
+                build = start.derive_faster(
+                    mode, data["name"], data["passes"], data["direction"], request.user
+                )
+            else:
+                build = start.renew(mode, purpose, request.user)
+        except BadInput as error:
+            form.is_bound and form.add_error(None, error.sentence)
+            messages.error(request, f"{error.sentence} Nothing was changed.")
+            status = 422
+        else:
+            kept = ", ".join(kinds.BY_NAME[k].title.lower() for k in start.KEEPS[wanted])
+            messages.success(request, f"Begun: {wanted.label}." + (f" Kept: {kept}." if kept else ""))
+            return redirect("build", pk=build.pk)
+    kept_kinds = start.KEEPS[wanted]
+    context = {
+        "mode": mode,
+        "purpose": wanted,
+        "why": start.WHY[wanted],
+        "kept": [kinds.BY_NAME[k].title for k in kept_kinds],
+        "asked": [k.title for k in kinds.KINDS if k.name not in kept_kinds],
+        "form": form if wanted == Build.Purpose.FASTER else None,
+    }
+    return render(request, "builds/branch_page.html", context, status=status)
+
+
+@takes(MAKE)
+def change_environment(request: HttpRequest, pk: int) -> HttpResponse:
+    """Change the frozen environment: first what becomes void is listed, then it is asked again."""
+    build = get_object_or_404(Build.objects.select_related("mode__printer", "mode__media"), pk=pk)
+    form = forms.EnvironmentForm(request.POST or None, initial=build.environment)
+    context: dict[str, Any] = {"build": build, "mode": build.mode, "form": form, "version": build.version}
+    status = 200
+    if request.method == "POST" and form.is_valid():
+        try:
+            context["changes"] = services.changes_of(build, form.choices())
+            if not context["changes"]:
+                raise BadInput("nothing was changed")
+            if request.POST.get("sure"):
+                services.change_environment(
+                    pk,
+                    int(request.POST.get("version") or 0),
+                    form.choices(),
+                    form.cleaned_data["reason"],
+                    request.user,
+                )
+                messages.success(request, "The environment is frozen anew. Ink limits come first.")
+                return redirect("build", pk=pk)
+            context["voids"] = services.voided_by_environment(build)
+        except BadInput as error:
+            form.add_error(None, error.sentence)
+            context.pop("changes", None)
+            status = 422
+    return render(request, "builds/environment_page.html", context, status=status)

@@ -1,0 +1,5 @@
+"""`python -m greyanchor.cli`."""
+
+from greyanchor.cli import main
+
+main()

@@ -1,0 +1,1 @@
+"""Colour: colorimetry, density, illuminants, and a uniform colour space."""

@@ -1,0 +1,1 @@
+"""Printers and media: the print environment, handling settings, readiness and throughput."""

@@ -1,0 +1,1 @@
+"""Narrowing and ranking many records, and three-way merging of edits."""

@@ -1,0 +1,1 @@
+"""Machines: readiness, memory slots, loaded media."""

@@ -1,0 +1,205 @@
+"""Inks, machines, media and their presets: each with notes, a version that counts edits, and its history."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.contrib.contenttypes.fields import GenericForeignKey
+from django.contrib.contenttypes.models import ContentType
+from django.core.validators import MaxValueValidator, MinValueValidator
+from django.db import models
+from simple_history.models import HistoricalRecords
+
+from greyanchor.accounts.models import Site
+from greyanchor.core.errors import BadInput
+from greyanchor.core.printing.families import FAMILIES
+from greyanchor.core.printing.handling import Ability, abilities_of
+from greyanchor.core.printing.throughput import Carriage
+
+
+class Kept(models.Model):
+    """A record that several people keep: `version` counts edits, so that one cannot silently undo another."""
+
+    notes = models.TextField(blank=True, max_length=10000)
+    version = models.PositiveIntegerField(default=1, editable=False)
+
+    class Meta:
+        abstract = True
+
+
+class InkSet(Kept):
+    """The inks of a printer, by channel; `light` names light inks and the channel each belongs to."""
+
+    name = models.CharField(max_length=80, unique=True)
+    channels = models.JSONField(default=list)
+    light = models.JSONField(default=dict, blank=True)
+    kind = models.CharField(max_length=60)
+    history = HistoricalRecords()
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def channel_text(self) -> str:
+        return " ".join(self.raw_channels)
+
+    @property
+    def raw_channels(self) -> list[str]:
+        """Every ink in printing order, light inks last."""
+        return [*self.channels, *self.light]
+
+    @property
+    def dries_at_once(self) -> bool:
+        """Whether lamps cure the ink while it prints."""
+        return str(self.kind).startswith("UV")
+
+    @property
+    def can_be_built(self) -> bool:
+        """Whether the bench can profile these channels."""
+        return list(self.channels) == list("CMYK")
+
+
+class Printer(Kept):
+    """One machine.
+
+    `abilities` are the handling settings it has, each with range, step and usual value; `carriage` is
+    what decides its speed. `standin` tells how the stand-in behind it behaves: drift by channel, its
+    paper, and what the slots of its memory hold.
+    """
+
+    name = models.CharField(max_length=80, unique=True)
+    model = models.CharField(max_length=80)
+    site = models.ForeignKey(Site, on_delete=models.PROTECT, related_name="printers")
+    serial = models.CharField(max_length=40)
+    ink_sets = models.ManyToManyField(InkSet, related_name="printers")
+    width_mm = models.PositiveIntegerField()
+    resolutions = models.JSONField(default=list)
+    passes = models.JSONField(default=list)
+    driven_as = models.CharField(max_length=40, default="channels")
+    abilities = models.JSONField(default=dict, blank=True)
+    carriage = models.JSONField(default=dict, blank=True)
+    slots = models.PositiveSmallIntegerField("memory slots", default=8)
+    loaded_media = models.ForeignKey(
+        "Media", null=True, blank=True, on_delete=models.SET_NULL, related_name="loaded_on"
+    )
+    loaded_at = models.DateTimeField(null=True, blank=True)
+    standin = models.JSONField(default=dict, blank=True)
+    history = HistoricalRecords(excluded_fields=["standin"], m2m_fields=[ink_sets])
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def ability_map(self) -> dict[str, Ability]:
+        """The handling settings the machine has, as the core knows them."""
+        return abilities_of(self.abilities)
+
+    @property
+    def machine(self) -> Carriage | None:
+        """What decides its speed; None when nobody told."""
+        try:
+            return Carriage(width=float(self.width_mm), **self.carriage) if self.carriage else None
+        except (TypeError, BadInput):
+            return None
+
+
+class MediaClass(Kept):
+    """The group a media belongs to. `handling` are the values it lends, `reasons` why each is what it is."""
+
+    name = models.CharField(max_length=80, unique=True)
+    family = models.CharField(
+        max_length=40, blank=True, choices=[("", "none"), *((f.key, f.title) for f in FAMILIES.values())]
+    )
+    handling = models.JSONField(default=dict, blank=True)
+    reasons = models.JSONField(default=dict, blank=True)
+    history = HistoricalRecords()
+
+    class Meta:
+        ordering = ["name"]
+        verbose_name_plural = "media classes"
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Media(Kept):
+    """What is printed on."""
+
+    name = models.CharField(max_length=120, unique=True)
+    media_class = models.ForeignKey(MediaClass, on_delete=models.PROTECT, related_name="media")
+    maker = models.CharField(max_length=120)
+    weight = models.PositiveIntegerField(
+        "weight, g/m²", validators=[MinValueValidator(20), MaxValueValidator(2000)]
+    )
+    thickness = models.PositiveIntegerField(
+        "thickness, µm", validators=[MinValueValidator(20), MaxValueValidator(20000)]
+    )
+    width_mm = models.PositiveIntegerField(
+        "width, mm", validators=[MinValueValidator(100), MaxValueValidator(5200)]
+    )
+    brightener = models.CharField(
+        "optical brightener",
+        max_length=20,
+        choices=[("none", "none"), ("faint", "faint"), ("moderate", "moderate"), ("high", "high")],
+    )
+    travels_backwards = models.BooleanField("may travel backwards", default=True)
+    unreadable = models.BooleanField("no instrument can read it", default=False)
+    dry_minutes = models.PositiveIntegerField(
+        "dry-down, minutes", default=30, validators=[MaxValueValidator(10080)]
+    )
+    history = HistoricalRecords()
+
+    class Meta:
+        ordering = ["name"]
+        verbose_name_plural = "media"
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class MediaPreset(Kept):
+    """Handling settings for one media on one model of printer."""
+
+    name = models.CharField(max_length=160, unique=True)
+    media = models.ForeignKey(Media, on_delete=models.PROTECT, related_name="presets")
+    printer_model = models.CharField(max_length=80, db_index=True)
+    handling = models.JSONField(default=dict, blank=True)
+    made_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+", editable=False
+    )
+    history = HistoricalRecords()
+
+    class Meta:
+        ordering = ["name"]
+        verbose_name = "preset"
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Attachment(models.Model):
+    """A file beside a record: a data sheet, a photo."""
+
+    content_type = models.ForeignKey(ContentType, on_delete=models.CASCADE)
+    object_id = models.PositiveBigIntegerField()
+    owner = GenericForeignKey()
+    name = models.CharField(max_length=160)
+    kind = models.CharField(max_length=80)
+    note = models.CharField(max_length=200, blank=True)
+    sha256 = models.CharField(max_length=64)
+    size = models.PositiveIntegerField()
+    data = models.BinaryField()
+    added_at = models.DateTimeField(auto_now_add=True)
+    added_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT)
+
+    class Meta:
+        ordering = ["name", "pk"]
+        indexes = [models.Index(fields=["content_type", "object_id"])]
+
+    def __str__(self) -> str:
+        return self.name

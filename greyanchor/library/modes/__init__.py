@@ -1,0 +1,1 @@
+"""Print modes: search, comparison, ranking, editions, release."""

@@ -1,0 +1,1 @@
+"""Packs: import, export, the supplier's catalogue."""

@@ -1,0 +1,1 @@
+"""Lists and pages of shared records, and the forms that edit them."""

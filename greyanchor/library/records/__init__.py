@@ -1,0 +1,1 @@
+"""Editing what several people share: versions, merging, history, notes, files."""

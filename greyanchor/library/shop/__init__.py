@@ -1,0 +1,1 @@
+"""The shop: rules, people, sites and keys of programs."""

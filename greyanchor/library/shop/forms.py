@@ -1,0 +1,24 @@
+"""Forms of the shop page."""
+
+from __future__ import annotations
+
+from django import forms
+
+from greyanchor.library.models import ShopRules
+
+
+class RulesForm(forms.ModelForm):
+    version = forms.IntegerField(widget=forms.HiddenInput)
+
+    class Meta:
+        model = ShopRules
+        fields = ["double_reading", "profile_error", "check_days"]
+
+
+class PersonForm(forms.Form):
+    """A new account."""
+
+    username = forms.CharField(label="Name to sign in with", max_length=150)
+    first = forms.CharField(label="First name", max_length=150, required=False)
+    last = forms.CharField(label="Last name", max_length=150, required=False)
+    password = forms.CharField(widget=forms.PasswordInput, max_length=200, help_text="ten letters or more")

@@ -1,0 +1,34 @@
+"""What the shop asks of a release."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import transaction
+
+from greyanchor.accounts.audit_log import note
+from greyanchor.accounts.roles import RELEASE, needs
+from greyanchor.library.models import ShopRules
+from greyanchor.library.records.editing import Outdated, test
+
+
+def _plain(value: Any) -> str:
+    return {True: "yes", False: "no"}[value] if isinstance(value, bool) else f"{value:g}"
+
+
+@needs(RELEASE)
+@transaction.atomic
+def set_rules(based_on: int, values: dict[str, Any], user: AbstractBaseUser) -> ShopRules:
+    """Change what a release asks for."""
+    rules = ShopRules.objects.select_for_update().get(pk=ShopRules.current().pk)
+    if rules.version != based_on:
+        raise Outdated("the rules were changed by somebody else; look at them again")
+    for name, value in values.items():
+        label = str(ShopRules._meta.get_field(name).verbose_name).capitalize()  # type: ignore[union-attr]
+        note(rules, label, _plain(getattr(rules, name)), _plain(value), user)
+        setattr(rules, name, value)
+    test(rules)
+    rules.version += 1
+    rules.save()
+    return rules

@@ -1,0 +1,100 @@
+"""The shop's rules, its people and sites, and keys of other programs."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.contrib.auth.models import User
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
+
+from greyanchor.accounts import people
+from greyanchor.accounts.audit_log import noted
+from greyanchor.accounts.models import ProgramKey, Site
+from greyanchor.accounts.roles import RELEASE, Role, may, role_of
+from greyanchor.core.errors import BadInput
+from greyanchor.library.models import ShopRules
+from greyanchor.library.shop import rules
+from greyanchor.library.shop.forms import PersonForm, RulesForm
+
+
+def shop_page(request: HttpRequest) -> HttpResponse:
+    """Rules of a release, people with their roles and sites, and the keys of programs."""
+    current = ShopRules.current()
+    form = RulesForm(request.POST or None, instance=ShopRules.current(), initial={"version": current.version})
+    status = 200
+    if request.method == "POST":
+        if form.is_valid():
+            values = {n: form.cleaned_data[n] for n in RulesForm.Meta.fields}
+            rules.set_rules(form.cleaned_data["version"], values, request.user)
+            messages.success(request, "The rules are kept; releases are held to them from now on.")
+            return redirect("shop")
+        status = 422
+    return render(request, "library/shop.html", _context(request, form), status=status)
+
+
+def _context(request: HttpRequest, form: RulesForm) -> dict[str, object]:
+    people = [
+        (p, role_of(p).word)
+        for p in User.objects.filter(is_active=True)
+        .select_related("membership__site")
+        .prefetch_related("groups")
+    ]
+    return {
+        "form": form, "people": people, "roles": [r.word for r in Role], "sites": Site.objects.all(), "person": PersonForm(),
+        "keys": ProgramKey.objects.filter(user=request.user), "may_release": may(request.user, RELEASE), "new_key": request.session.pop("new_key", ""),
+        "noted": noted(ShopRules, User, Site)[:20],
+    }  # fmt: skip
+
+
+def _site(request: HttpRequest) -> Site | None:
+    text = request.POST.get("site", "")
+    return get_object_or_404(Site, pk=text) if text.isdecimal() else None
+
+
+@require_POST
+def person_set(request: HttpRequest, pk: int) -> HttpResponse:
+    person = get_object_or_404(User, pk=pk)
+    people.set_person(person, request.POST.get("role", ""), _site(request), request.user)
+    messages.success(request, f"{person.get_full_name() or person.username} is {role_of(person).word} now.")
+    return redirect("shop")
+
+
+@require_POST
+def person_add(request: HttpRequest) -> HttpResponse:
+    form = PersonForm(request.POST)
+    if not form.is_valid():
+        raise BadInput("an account needs a name to sign in with and a password")
+    d = form.cleaned_data
+    made = people.add_person(
+        d["username"],
+        d["first"],
+        d["last"],
+        d["password"],
+        request.POST.get("role", ""),
+        _site(request),
+        request.user,
+    )
+    messages.success(request, f"{made.get_full_name() or made.username} can sign in.")
+    return redirect("shop")
+
+
+@require_POST
+def site_add(request: HttpRequest) -> HttpResponse:
+    made = people.add_site(request.POST.get("name", ""), request.user)
+    messages.success(request, f"{made.name} is a site.")
+    return redirect("shop")
+
+
+@require_POST
+def key_make(request: HttpRequest) -> HttpResponse:
+    """A key for a program, shown once."""
+    request.session["new_key"] = people.make_key(request.user, request.POST.get("name", ""))
+    return redirect("shop")
+
+
+@require_POST
+def key_end(request: HttpRequest, pk: int) -> HttpResponse:
+    people.end_key(pk, request.user)
+    messages.success(request, "The key is ended; programs that use it are turned away.")
+    return redirect("shop")

@@ -1,0 +1,1 @@
+"""Backup, restore, export, and the processes behind the commands."""

@@ -1,0 +1,321 @@
+"""Backup and restore while the application runs, and everything as open files."""
+
+from __future__ import annotations
+
+import csv
+import hashlib
+import io
+import json
+import os
+import sqlite3
+import tempfile
+import zipfile
+from collections.abc import Callable, Iterator
+from contextlib import closing
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from greyanchor.core.errors import BadInput
+from greyanchor.core.packs.archive import Archive, checked_name, file_hash, sha256_of
+
+FORMAT, VERSION = "grey-anchor-backup", 1
+DATABASE = "greyanchor.sqlite3"
+#: folders of the home that belong to the shop; queue and secret key are of one machine and stay with it
+FOLDERS = ("packs", "catalogue", "inbox")
+
+
+def _database() -> Path:
+    from django.conf import settings
+
+    found = settings.DATABASES["default"]
+    if found["ENGINE"] != "django.db.backends.sqlite3":
+        raise BadInput(
+            "this shop keeps its data in a database server; back it up with the server's own tools"
+        )
+    return Path(found["NAME"])
+
+
+def _home() -> Path:
+    from django.conf import settings
+
+    return Path(settings.HOME)
+
+
+def _sound(path: Path) -> dict[str, int]:
+    """Rows of each table of a database that is whole; `BadInput` when it is not."""
+    try:
+        with closing(sqlite3.connect(path)) as opened:
+            told = opened.execute("PRAGMA integrity_check").fetchone()[0]
+            broken = opened.execute("PRAGMA foreign_key_check").fetchone()
+            tables = [
+                r[0]
+                for r in opened.execute(
+                    "SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%'"
+                )
+            ]
+            counts = {t: opened.execute(f'SELECT count(*) FROM "{t}"').fetchone()[0] for t in tables}
+    except sqlite3.DatabaseError as error:
+        raise BadInput(f"the database is damaged ({error})") from None
+    if told != "ok" or broken is not None:
+        raise BadInput(f"the database is not whole ({told if told != 'ok' else 'a reference leads nowhere'})")
+    return counts
+
+
+def backup(target: Path) -> dict[str, Any]:
+    """Write database and files to one ZIP while the application runs, read it back, and tell what it holds.
+
+    The database is copied by SQLite's own online backup, so that it is of one moment. The file stands
+    under its name only once it was verified.
+    """
+    database, home = _database(), _home()
+    if not database.exists():
+        raise BadInput("there is no database yet, so there is nothing to back up")
+    target, partial = _beside(target)
+    with tempfile.TemporaryDirectory(dir=target.parent) as folder:
+        copy = Path(folder) / DATABASE
+        with closing(sqlite3.connect(database)) as live, closing(sqlite3.connect(copy)) as kept:
+            live.backup(kept)
+        counts = _sound(copy)
+        files = {DATABASE: copy, **{str(p.relative_to(home)): p for p in _files(home)}}
+        told: dict[str, Any] = {
+            "format": FORMAT,
+            "version": VERSION,
+            "made_at": datetime.now(UTC).isoformat(timespec="seconds"),
+            "rows": counts,
+            "files": {},
+        }
+        try:
+            with zipfile.ZipFile(partial, "w", zipfile.ZIP_DEFLATED, allowZip64=True) as archive:
+                for name, path in files.items():
+                    told["files"][name] = {"sha256": file_hash(path), "bytes": path.stat().st_size}
+                    archive.write(path, name)
+                archive.writestr("backup.json", json.dumps(told, indent=1))
+            _verified(partial)
+            os.replace(partial, target)
+        finally:
+            partial.unlink(missing_ok=True)
+    return told
+
+
+def _beside(target: Path) -> tuple[Path, Path]:
+    """Where a file is to stand, and what it is called until it is whole."""
+    whole = target.resolve()
+    if not whole.parent.is_dir():
+        raise BadInput(f"there is no folder {whole.parent}; make it first", target.name)
+    return whole, whole.with_name(f".{whole.name}.part")
+
+
+def _files(home: Path) -> Iterator[Path]:
+    for name in FOLDERS:
+        for path in sorted((home / name).rglob("*")):
+            if (
+                path.is_file() and not path.is_symlink() and not path.name.startswith("out-")
+            ):  # written anew any time
+                yield path
+
+
+def _verified(path: Path) -> dict[str, Any]:
+    """The manifest of a backup whose every file is what it tells."""
+    with _Large(path, path.name) as archive:
+        try:
+            told: dict[str, Any] = json.loads(archive.read("backup.json"))
+        except (KeyError, ValueError):
+            raise BadInput("this is no backup of Grey Anchor", path.name) from None
+        if told.get("format") != FORMAT or told.get("version") != VERSION:
+            raise BadInput(f"this is no backup of version {VERSION}", path.name)
+        if set(told["files"]) != set(archive.names()) - {"backup.json"} or DATABASE not in told["files"]:
+            raise BadInput("the backup does not hold the files it tells", path.name)
+        for name, facts in told["files"].items():
+            try:
+                digest = archive.digest(name)
+            except (zipfile.BadZipFile, OSError) as error:
+                raise BadInput(f"{name} in the backup is damaged ({error})", path.name) from None
+            if digest != facts["sha256"]:
+                raise BadInput(f"{name} in the backup is damaged: its SHA-256 is another", path.name)
+    return told
+
+
+class _Large(Archive):
+    """An archive of our own making, whose files may be larger than those of a pack."""
+
+    @staticmethod
+    def _checked(infos: Any) -> Any:
+        return {checked_name(i.filename): i for i in infos}
+
+    def pieces(self, name: str) -> Iterator[bytes]:
+        with self._zip.open(self._infos[name]) as opened:
+            yield from iter(lambda: opened.read(1 << 20), b"")
+
+    def digest(self, name: str) -> str:
+        found = hashlib.sha256()
+        for piece in self.pieces(name):
+            found.update(piece)
+        return found.hexdigest()
+
+
+def restore(source: Path, say: Callable[[str], None]) -> dict[str, Any]:
+    """Put a backup in place of what is here, while the application runs; what was here is backed up first.
+
+    Everything is unpacked and verified beside the live data; only then is the database replaced, by
+    SQLite's online backup, in one transaction that other processes wait for.
+    """
+    if not source.exists():
+        raise BadInput("there is no such file", source.name)
+    told = _verified(source)
+    database, home = _database(), _home()
+    with tempfile.TemporaryDirectory(dir=home) as name, _Large(source) as archive:
+        folder = Path(name)
+        for file in told["files"]:
+            target = folder / file
+            target.parent.mkdir(parents=True, exist_ok=True)
+            with target.open("wb") as opened:
+                for piece in archive.pieces(file):
+                    opened.write(piece)
+        counts = _sound(folder / DATABASE)
+        if counts != told["rows"]:
+            raise BadInput("the database in the backup has other rows than it tells", source.name)
+        _not_newer(folder / DATABASE)
+        if database.exists():
+            before = home / f"before-restore-{datetime.now(UTC):%Y%m%d-%H%M%S}.zip"
+            backup(before)
+            say(f"what was here is kept in {before.name}")
+        with (
+            closing(sqlite3.connect(folder / DATABASE)) as kept,
+            closing(sqlite3.connect(database, timeout=60)) as live,
+        ):
+            kept.backup(live)
+            live.execute("PRAGMA journal_mode=WAL")
+        for file in told["files"]:
+            if file != DATABASE:
+                (home / file).parent.mkdir(parents=True, exist_ok=True)
+                os.replace(folder / file, home / file)
+    _sound(database)
+    _migrate()
+    return told
+
+
+def _not_newer(path: Path) -> None:
+    """Refuse data that a newer program wrote: its tables are not known here."""
+    from django.db.migrations.loader import MigrationLoader
+
+    known = set(MigrationLoader(None).disk_migrations)
+    with closing(sqlite3.connect(path)) as opened:
+        applied = {(a, n) for a, n in opened.execute("SELECT app, name FROM django_migrations")}
+    ours = {app for app, _ in known}
+    newer = sorted(f"{a} {n}" for a, n in applied - known if a in ours)
+    if newer:
+        raise BadInput(f"the backup was made by a newer program ({newer[0]}); restore it there")
+
+
+def _migrate() -> None:
+    from django.core.management import call_command
+
+    call_command("migrate", interactive=False, verbosity=0)
+
+
+# --- everything as open files ----------------------------------------------------------------
+
+
+def export(target: Path) -> int:
+    """Write everything that people made to a ZIP of open files: packs, ICC, CGATS, CSV and JSON; gives their number."""
+    target, partial = _beside(target)
+    count = 0
+    try:
+        with zipfile.ZipFile(partial, "w", zipfile.ZIP_DEFLATED, allowZip64=True) as archive:
+            told = {}
+            for name, data in _open_files():
+                archive.writestr(name, data)
+                told[name] = sha256_of(data)
+                count += 1
+            archive.writestr("files.json", json.dumps(told, indent=1))
+        os.replace(partial, target)
+    finally:
+        partial.unlink(missing_ok=True)
+    return count
+
+
+def _open_files() -> Iterator[tuple[str, bytes]]:
+    from greyanchor.accounts.models import Noted
+    from greyanchor.checks.models import Check, ToleranceRecord
+    from greyanchor.library.models import Attachment, KeptText, PrintMode
+    from greyanchor.library.packs.builder import MOST_MODES, Label, pack_modes
+    from greyanchor.library.records.editing import history
+    from greyanchor.library.records.record_types import KINDS
+    from greyanchor.measuring.models import Chart, ReadingPass
+    from greyanchor.profiles.models import AimRecord, Profile, SpotRecord
+
+    pks = list(PrintMode.objects.order_by("pk").values_list("pk", flat=True))
+    for start in range(0, len(pks), MOST_MODES):
+        out = io.BytesIO()
+        pack_modes(pks[start : start + MOST_MODES], Label("All print modes"), out)
+        yield f"print-modes-{start // MOST_MODES + 1}.zip", out.getvalue()
+    for kind in KINDS.values():
+        rows = [
+            {"id": r.pk, **kind.flat(r), "version": r.version}
+            for r in kind.model._default_manager.order_by("pk").iterator(200)
+        ]
+        yield f"library/{kind.key}.json", _json(rows)
+        past = {str(r.pk): [{"version": e.version, "at": e.at.isoformat(), "who": e.who, "why": e.why} for e in history(r, 500)] for r in kind.model._default_manager.order_by("pk").iterator(200)}  # fmt: skip
+        yield f"library/{kind.key}-history.json", _json(past)
+    yield "library/other-changes.csv", _csv(
+        ["at", "who", "record", "id", "what", "before", "after"],
+        ([n.at.isoformat(), n.who.username if n.who else "", n.content_type.model, n.object_id, n.what, n.before, n.after]
+         for n in Noted.objects.select_related("who", "content_type").order_by("pk").iterator(500)),
+    )  # fmt: skip
+    for profile in Profile.objects.order_by("pk").iterator(20):
+        yield f"profiles/{profile.pk:05d}.icc", bytes(profile.data)
+        yield (
+            f"profiles/{profile.pk:05d}.json",
+            _json(
+                {
+                    "title": profile.title,
+                    "report": profile.report,
+                    "settings": profile.settings,
+                    "made_from": profile.made_from,
+                }
+            ),
+        )
+    for kept in KeptText.objects.order_by("pk").iterator(50):
+        ending = "csv" if kept.kind == KeptText.Kind.CURVES else "txt"
+        yield f"{kept.kind}/{kept.sha256[:20]}.{ending}", kept.text.encode()
+    for chart in Chart.objects.order_by("pk").iterator(50):
+        yield f"charts/{chart.pk:05d}.txt", chart.text.encode()
+    for done in ReadingPass.objects.exclude(text="").order_by("pk").iterator(50):
+        yield f"readings/print-{done.sheet_print_id:05d}-pass-{done.number}.txt", done.text.encode()
+    for check in Check.objects.defer("diagnosis").order_by("pk").iterator(50):
+        yield f"checks/{check.pk:05d}.txt", check.readings.encode()
+    yield "checks/checks.csv", _csv(
+        ["id", "mode", "aim", "tolerances", "verdict", "summary", "made_at"],
+        ([c.pk, c.mode_id, c.aim_name, c.tolerances, c.verdict, c.summary, c.made_at.isoformat()] for c in Check.objects.defer("readings", "result", "diagnosis").order_by("pk").iterator(200)),
+    )  # fmt: skip
+    for aim in AimRecord.objects.order_by("pk"):
+        yield (
+            f"aims/{aim.pk:04d}-{aim.file_name or 'aim'}".replace("/", "_").replace("\\", "_"),
+            bytes(aim.data),
+        )
+    yield (
+        "tolerances.json",
+        _json([{"key": t.key, "title": t.title, "data": t.data} for t in ToleranceRecord.objects.all()]),
+    )
+    yield (
+        "spot-colours.csv",
+        _csv(["name", "L", "a", "b"], ([s.name, s.lightness, s.a, s.b] for s in SpotRecord.objects.all())),
+    )
+    for file in Attachment.objects.order_by("pk").iterator(10):
+        yield (
+            f"files/{file.pk:05d}-{''.join(c if c.isalnum() or c in '.-_ ' else '_' for c in file.name)}",
+            bytes(file.data),
+        )
+
+
+def _json(data: Any) -> bytes:
+    return json.dumps(data, indent=1, ensure_ascii=False, default=str).encode()
+
+
+def _csv(heads: list[str], rows: Any) -> bytes:
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(heads)
+    writer.writerows(rows)
+    return out.getvalue().encode()

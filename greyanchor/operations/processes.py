@@ -1,0 +1,219 @@
+"""The processes behind `greyanchor demo`, `serve` and `worker`."""
+
+from __future__ import annotations
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import threading
+import time
+from pathlib import Path
+from types import FrameType
+
+_RESTART_PAUSE = 2.0
+_WATCH_PAUSE = 2.0
+_LOOK_PAUSE = 0.5  # the longest a task waits in an idle queue, and the worker for its own end
+
+
+def _django() -> None:
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "greyanchor.config.settings")
+    import django
+
+    django.setup()
+
+
+def _prepare() -> None:
+    from django.core.management import call_command
+
+    call_command("migrate", interactive=False, verbosity=0)
+
+
+def demo(port: int, host: str) -> int:
+    """Serve with demo data, made on the first run."""
+    os.environ["GREYANCHOR_DEMO"] = "1"
+    os.environ.setdefault("GREYANCHOR_CATALOGUE", f"http://127.0.0.1:{_free_port()}")
+    _django()
+    _prepare()
+    from django.core.management import call_command
+
+    call_command("seed_demo")
+    from greyanchor.demo.library import catalogue_folder
+
+    address = os.environ["GREYANCHOR_CATALOGUE"]
+    supplier = subprocess.Popen(
+        [
+            sys.executable,
+            "-m",
+            "greyanchor.cli",
+            "catalogue",
+            str(catalogue_folder()),
+            "--port",
+            address.rpartition(":")[2],
+        ],
+        start_new_session=True,
+    )
+    try:
+        return _serve(port, host)
+    finally:
+        supplier.terminate()
+
+
+def _free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+def backup(file: str) -> int:
+    """Back everything up, and say what the file holds."""
+    _django()
+    from greyanchor.operations import backup as keeping
+
+    told = keeping.backup(Path(file))
+    print(
+        f"{file}: {sum(told['rows'].values())} rows in {len(told['rows'])} tables, {len(told['files'])} files, verified"
+    )
+    return 0
+
+
+def restore(file: str) -> int:
+    """Put a backup in place of what is here."""
+    _django()
+    from greyanchor.operations import backup as keeping
+
+    told = keeping.restore(Path(file), print)
+    print(
+        f"restored as of {told['made_at']}: {sum(told['rows'].values())} rows, {len(told['files'])} files, verified"
+    )
+    return 0
+
+
+def export(file: str) -> int:
+    """Write everything as open files."""
+    _django()
+    from greyanchor.operations import backup as keeping
+
+    print(f"{file}: {keeping.export(Path(file))} files")
+    return 0
+
+
+def serve(port: int, host: str) -> int:
+    """Serve what is in the database."""
+    _django()
+    _prepare()
+    return _serve(port, host)
+
+
+def worker() -> int:
+    """Run background tasks until a signal ends the process."""
+    _django()
+    _prepare()
+    from huey.contrib.djhuey import HUEY
+
+    from greyanchor.background import queue
+
+    queue.recover()
+    threading.Thread(target=_watch, daemon=True).start()
+    consumer = HUEY.create_consumer(
+        workers=1, worker_type="thread", periodic=False, check_worker_health=True, max_delay=_LOOK_PAUSE
+    )
+    consumer.run()
+    return 0
+
+
+def _watch() -> None:
+    """Beside the queue: the watched folder every few seconds, the catalogue every quarter of an hour."""
+    from django.db import close_old_connections
+
+    from greyanchor.library.packs import catalogue
+    from greyanchor.measuring import inbox
+
+    while True:
+        try:
+            inbox.sweep()
+            if catalogue.address():
+                catalogue.ask_when_stale()
+        except Exception as error:
+            print(f"The watched folder or the catalogue failed: {error}", file=sys.stderr, flush=True)
+        close_old_connections()
+        time.sleep(_WATCH_PAUSE)
+
+
+class _WorkerKeeper:
+    """Keeps one worker process running, and starts another when it dies."""
+
+    def __init__(self) -> None:
+        self._stopping = threading.Event()
+        self._process: subprocess.Popen[bytes] | None = None
+        self._thread = threading.Thread(target=self._keep, daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def _keep(self) -> None:
+        while not self._stopping.is_set():
+            self._process = subprocess.Popen(
+                [sys.executable, "-m", "greyanchor.cli", "worker"], start_new_session=True
+            )
+            self._process.wait()
+            if not self._stopping.is_set():
+                print("The worker stopped; starting another.", file=sys.stderr, flush=True)
+                time.sleep(_RESTART_PAUSE)
+
+    def stop(self) -> None:
+        self._stopping.set()
+        if self._process and self._process.poll() is None:
+            self._process.send_signal(signal.SIGINT)
+            try:
+                self._process.wait(timeout=5)
+            except subprocess.TimeoutExpired:
+                self._process.kill()
+
+
+def _warm() -> None:
+    """Read the library into memory while nobody waits for it."""
+    from django.db import close_old_connections
+
+    from greyanchor.library.modes.search import warm
+
+    warm()
+    close_old_connections()
+
+
+def _serve(port: int, host: str) -> int:
+    from waitress.server import create_server
+
+    from greyanchor.config.wsgi import application
+
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind((host, port))
+        except OSError as error:
+            print(
+                f"greyanchor: cannot serve on {host}:{port}: {error.strerror}; choose another with PORT=",
+                file=sys.stderr,
+            )
+            return 2
+    keeper = _WorkerKeeper()
+
+    def stop(_signal: int, _frame: FrameType | None) -> None:
+        raise KeyboardInterrupt
+
+    signal.signal(signal.SIGTERM, stop)
+    signal.signal(signal.SIGINT, stop)
+    threading.Thread(target=_warm, daemon=True).start()
+    server = create_server(application, host=host, port=port, threads=6, ident="greyanchor")
+    keeper.start()
+    print(f"Grey Anchor is at http://{host}:{port}  (Ctrl-C stops it)", flush=True)
+    try:
+        server.run()
+    except KeyboardInterrupt:
+        pass
+    finally:
+        keeper.stop()
+        server.close()
+        print("Stopped.", flush=True)
+    return 0
