@@ -122,13 +122,13 @@ def _long_session(client: Any) -> None:
 
 def _addresses() -> list[str]:
     from greyanchor.builds.models import Build
-    from greyanchor.builds.stages.kinds import KINDS
+    from greyanchor.builds.stages.registry import stage_types
     from greyanchor.checks.models import Check
     from greyanchor.measuring.models import Chart, ReadingPass
 
     reading = ReadingPass.objects.filter(state="open").values_list("pk", flat=True)[0]
     builds = [f"/builds/{pk}/" for pk in Build.objects.order_by("pk").values_list("pk", flat=True)]
-    builds += [f"/builds/1/{kind.name}/part/" for kind in KINDS]
+    builds += [f"/builds/1/{t.name}/part/" for t in stage_types()]
     return [
         "/", "/files/", "/media-classes/", "/restores/3/", "/modes/1/branch/faster/", "/builds/11/environment/", "/modes/", "/modes/?q=harbour", "/modes/1/", "/printers/", "/printers/1/", "/media/", "/media/1/", "/checks/",
         "/checks/new/", "/checks/schedules/", "/checks/tolerances/", "/checks/tolerances/northlight-chart-proof/", "/checks/aims/", "/checks/aims/1/", "/checks/spots/", "/checks/strips/",

@@ -62,7 +62,7 @@ settings.MIGRATION_MODULES = {a.label: None for a in apps.get_app_configs()}
 call_command("migrate", run_syncdb=True, verbosity=0)
 settings.MIGRATION_MODULES = {}
 call_command("migrate", fake=True, verbosity=0)
-from greyanchor.web import demo
+from greyanchor.demo import seed as demo
 from greyanchor.profiles.services import ensure_northlight_aim
 demo.people_and_machines(); ensure_northlight_aim()
 """

@@ -1,20 +1,24 @@
 from django.apps import AppConfig
 
 
-class BenchConfig(AppConfig):
+class BuildsConfig(AppConfig):
+    """Builds keep the label of their tables from before."""
+
     name = "greyanchor.builds"
     label = "bench"
 
     def ready(self) -> None:
         from greyanchor.builds import charts, open_charts, refinements, restores, tasks
+        from greyanchor.builds.stages import registry
         from greyanchor.measuring.models import pass_finished, readings_wanted
 
-        assert tasks
-        pass_finished.connect(charts.on_pass_finished, dispatch_uid="bench stages")
-        pass_finished.connect(restores.on_pass_finished, dispatch_uid="bench restores")
-        pass_finished.connect(refinements.on_pass_finished, dispatch_uid="bench refinements")
-        readings_wanted.connect(open_charts.of_stages, dispatch_uid="bench stages")
-        readings_wanted.connect(open_charts.of_confirmations, dispatch_uid="bench confirmations")
-        readings_wanted.connect(open_charts.of_restores, dispatch_uid="bench restores")
-        readings_wanted.connect(open_charts.of_confirmed_restores, dispatch_uid="bench confirmed restores")
-        readings_wanted.connect(open_charts.of_rounds, dispatch_uid="bench refinements")
+        assert tasks, "loaded so that the worker finds what it does"
+        registry.discover("greyanchor.builds.stages")
+        pass_finished.connect(charts.on_pass_finished, dispatch_uid="stages")
+        pass_finished.connect(restores.on_pass_finished, dispatch_uid="restores")
+        pass_finished.connect(refinements.on_pass_finished, dispatch_uid="refinements")
+        readings_wanted.connect(open_charts.of_stages, dispatch_uid="stages")
+        readings_wanted.connect(open_charts.of_confirmations, dispatch_uid="confirmations")
+        readings_wanted.connect(open_charts.of_restores, dispatch_uid="restores")
+        readings_wanted.connect(open_charts.of_confirmed_restores, dispatch_uid="confirmed restores")
+        readings_wanted.connect(open_charts.of_rounds, dispatch_uid="refinements")

@@ -8,9 +8,10 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, needs
-from greyanchor.builds.charts import decided
 from greyanchor.builds.models import Stage
-from greyanchor.builds.stages import kinds
+from greyanchor.builds.stages.accepted import decided
+from greyanchor.builds.stages.names import PROFILE_CHART, TOTAL_INK
+from greyanchor.builds.stages.profile import ProfileStageResult
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
 from greyanchor.core.profiling.attached import examine
@@ -22,11 +23,11 @@ from greyanchor.profiles.services import keep_attached
 @transaction.atomic
 def attach_profile(stage: Stage, data: bytes, name: str, user: AbstractBaseUser) -> Stage:
     """Examine a profile against this build's readings and total ink, and make it the stage's result."""
-    if stage.state != Stage.State.OPEN or stage.kind != kinds.PROFILE:
+    if stage.state != Stage.State.OPEN:
         raise BadInput("the profile stage is not open")
-    chart = stage.build.stages.select_related("sheet_print").get(kind=kinds.PROFILE_CHART)
+    chart = stage.build.stages.select_related("sheet_print").get(kind=PROFILE_CHART)
     readings = averaged(chart.sheet_print) if chart.sheet_print is not None else None
-    total = decided(stage.build, kinds.TOTAL_INK)["total_ink"] / 100.0
+    total = decided(stage.build, TOTAL_INK)["total_ink"] / 100.0
     found = examine(data, name, total, readings)
     made_from: dict[str, Any] = {
         "attached": name,
@@ -35,8 +36,8 @@ def attach_profile(stage: Stage, data: bytes, name: str, user: AbstractBaseUser)
     }
     title = icc.loads(data, name).description or name
     stage.profile = keep_attached(data, title, found, made_from, user)
-    figures = ("fit", "held_out", "round_trip", "neutral_dch_max", "gamut_volume", "seconds")
-    stage.result = {**{n: found.report[n] for n in figures}, "attached": name, "doubts": list(found.doubts)}
+    kept = ProfileStageResult.of_report(found.report, attached=name, doubts=list(found.doubts))
+    stage.result = kept.to_json()
     stage.made_under = stage.build.environment
     stage.save()
     return stage

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from greyanchor.builds.models import Baseline, Stage
-from greyanchor.builds.stages import kinds
+from greyanchor.builds.stages.names import LINEARIZATION
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.calibration.restore import baseline_from_ramps, short_chart
 from greyanchor.core.charts.layout import lay_out
@@ -12,19 +12,19 @@ from greyanchor.measuring.services import averaged
 
 
 def take_baseline(stage: Stage) -> Baseline | None:
-    """Keep the baseline of accepted curves: the confirming print of a linearization, or what its ramps foretell.
+    """Keep the baseline of accepted curves: the confirming print of a linearization, or what its ramps predict.
 
-    Curves of grey balance are foretold from the same ramps. Curves made by eye have no readings, and so no
+    Curves of grey balance are predicted from the same ramps. Curves made by eye have no readings, and so no
     baseline.
     """
-    ramps = stage if stage.kind == kinds.LINEARIZATION else stage.build.stages.get(kind=kinds.LINEARIZATION)
+    ramps = stage.build.stages.get(kind=LINEARIZATION)
     result = stage.result or {}
     if "curves_csv" not in result or ramps.sheet_print is None:
         return None
     curves = CurveSet.from_csv(result["curves_csv"], "accepted curves")
-    confirmed = stage is ramps and stage.confirm_print is not None and "confirm" in result
-    if confirmed:
-        readings = averaged(stage.confirm_print)
+    second = stage.confirm_print if stage.pk == ramps.pk and "confirm" in result else None
+    if second is not None:
+        readings = averaged(second)
     else:
         chart, _ = lay_out(short_chart(), tuple("CMYK"), shuffle_seed=3)
         readings = baseline_from_ramps(averaged(ramps.sheet_print), curves, chart)
@@ -34,7 +34,7 @@ def take_baseline(stage: Stage) -> Baseline | None:
             "text": written(readings),
             "curves": result["curves_csv"],
             "environment_hash": stage.build.environment_hash,
-            "confirmed": confirmed,
+            "confirmed": second is not None,
         },
     )
     return made

@@ -10,7 +10,6 @@ from django.db import transaction
 from greyanchor.accounts.roles import MAKE, needs
 from greyanchor.background import queue
 from greyanchor.builds.models import Stage, Task
-from greyanchor.builds.stages import kinds
 from greyanchor.core.errors import BadInput
 
 
@@ -18,7 +17,7 @@ from greyanchor.core.errors import BadInput
 @transaction.atomic
 def start_profile(stage: Stage, settings: dict[str, Any], user: AbstractBaseUser) -> Task:
     """Queue the building of a profile; one at a time for each stage."""
-    if stage.state != Stage.State.OPEN or stage.kind != kinds.PROFILE:
+    if stage.state != Stage.State.OPEN:
         raise BadInput("the profile stage is not open")
     active = stage.tasks.filter(state__in=[Task.State.QUEUED, Task.State.RUNNING]).first()
     if active is not None and not active.looks_dead:

@@ -1,4 +1,4 @@
-"""Forms of the bench."""
+"""Forms of builds."""
 
 from __future__ import annotations
 
@@ -7,7 +7,6 @@ from typing import Any
 
 from django import forms
 
-from greyanchor.builds.inheritance import Lender
 from greyanchor.checks.tolerance_sets import tolerance_choices
 from greyanchor.core.charts.layout import DOTS, METHODS
 from greyanchor.core.printing.environment import DIRECTIONS, HALFTONES
@@ -28,6 +27,13 @@ PAGES = [
     ("600x900", "roll, 600 x 900 mm"),
     ("1000x1200", "roll, 1000 x 1200 mm"),
 ]
+
+
+def percent_field(
+    label: str, least: float, initial: float | None = None, most: float = 100
+) -> forms.FloatField:
+    """A field for percent."""
+    return forms.FloatField(label=label, min_value=least, max_value=most, initial=initial)
 
 
 class NewBuildForm(forms.Form):
@@ -81,52 +87,6 @@ class DecisionForm(forms.Form):
     def values(self) -> dict[str, Any]:
         """What the stage keeps as its decision."""
         return {}
-
-
-class LimitsForm(DecisionForm):
-    """Ink limits in percent of raw, one for each ink, and the crossover of light inks."""
-
-    def __init__(self, *args: Any, channels: Sequence[str] = "CMYK", splits: Sequence[dict[str, Any]] = (), **kwargs: Any) -> None:  # fmt: skip
-        super().__init__(*args, **kwargs)
-        self.channels, self.splits = list(channels), list(splits)
-        fields: dict[str, forms.Field] = {
-            c: forms.FloatField(label=c, min_value=15, max_value=100) for c in self.channels
-        }
-        for split in self.splits:
-            for end in ("start", "end"):
-                fields[f"{split['light']}_{end}"] = forms.FloatField(
-                    label=f"{split['light']} crossover {end}, %",
-                    min_value=0,
-                    max_value=100,
-                    initial=round(100.0 * split[end], 1),
-                )
-        self.fields = {"version": self.fields["version"], **fields, "reason": self.fields["reason"]}
-
-    def values(self) -> dict[str, Any]:
-        splits = [
-            {
-                **s,
-                "limit": min(s["limit"], self.cleaned_data[s["light"]] / 100.0),
-                "start": self._percent(s, "start"),
-                "end": self._percent(s, "end"),
-            }
-            for s in self.splits
-        ]
-        return {"limits": {c: self.cleaned_data[c] for c in self.channels}, "splits": splits}
-
-    def _percent(self, split: dict[str, Any], end: str) -> float:
-        """The crossover as found when the form shows it unchanged, so that rounding does not move it."""
-        told = self.cleaned_data[f"{split['light']}_{end}"] / 100.0
-        return float(split[end]) if abs(told - split[end]) < 0.0006 else told
-
-
-class TotalInkForm(DecisionForm):
-    """Total ink in percent."""
-
-    total_ink = forms.FloatField(label="Total ink, %", min_value=120, max_value=400)
-
-    def values(self) -> dict[str, Any]:
-        return {"total_ink": self.cleaned_data["total_ink"]}
 
 
 class ReleaseForm(DecisionForm):
@@ -239,6 +199,6 @@ class InheritForm(forms.Form):
     lender = forms.TypedChoiceField(label="Take it from", coerce=int)
     reason = forms.CharField(label="Why not its own", max_length=200)
 
-    def __init__(self, *args: Any, lenders: Sequence[Lender], **kwargs: Any) -> None:
+    def __init__(self, *args: Any, lenders: Sequence[Any], **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.fields["lender"].choices = [(f.mode.pk, f"{f.mode.name} ({f.why})") for f in lenders]  # type: ignore[attr-defined]

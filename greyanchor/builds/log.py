@@ -1,11 +1,20 @@
-"""The log of a stage: what it had before stays readable."""
+"""The log of a stage: its folded line, and what it had before, which stays readable."""
 
 from __future__ import annotations
 
 from django.utils import timezone
 
 from greyanchor.builds.models import Stage
-from greyanchor.builds.stages.headlines import headline
+from greyanchor.builds.stages.registry import type_of
+
+
+def headline(stage: Stage) -> str:
+    """The figure that matters, in one line; where a stage was not done here, where it came from."""
+    if not stage.source or stage.source == Stage.Source.KEPT:
+        return type_of(stage).headline(stage)
+    if stage.source == Stage.Source.SKIPPED:
+        return stage.source_text
+    return f"{type_of(stage).headline(stage)}  {stage.source_text}".strip()
 
 
 def set_aside(stage: Stage, why: str) -> None:
@@ -25,7 +34,7 @@ def set_aside(stage: Stage, why: str) -> None:
     ]
 
 
-def empty(stage: Stage, why: str) -> None:
+def void(stage: Stage, why: str) -> None:
     """Make a stage void: what it had goes to its log, and it waits again."""
     set_aside(stage, why)
     stage.state, stage.sheet_print, stage.result, stage.options = Stage.State.WAITING, None, None, {}

@@ -12,34 +12,24 @@ from django.db.models import QuerySet
 from greyanchor.builds import visual
 from greyanchor.builds.acceptance_rules import objections
 from greyanchor.builds.inheritance import Lender, lenders
+from greyanchor.builds.log import headline
 from greyanchor.builds.models import Build, Restore, Stage, Task
-from greyanchor.builds.services import voided_by
-from greyanchor.builds.stages import kinds, results
-from greyanchor.builds.stages.headlines import headline
+from greyanchor.builds.redo import voided_by
+from greyanchor.builds.stages.base import EyeSubject, StageType
+from greyanchor.builds.stages.matching import REPEATS, matched, pairs
+from greyanchor.builds.stages.registry import stage_types, type_of
 from greyanchor.checks.models import Check
-from greyanchor.core.calibration.consequences import Cost, drying_minutes, ink_load, limit_cost
-from greyanchor.core.calibration.inklimit import moved
-from greyanchor.core.calibration.ramps import find_ramps
 from greyanchor.core.calibration.restore import RESTORED
-from greyanchor.core.calibration.totalink import find_total_ink, gamut_kept, lightness_at
 from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.drawing.calibration import (
     curve_plot,
-    deviation_plot,
     drift_plot,
-    limit_plot,
-    path_plot,
-    split_plot,
-    tone_plot,
-    total_ink_plot,
 )
 from greyanchor.drawing.colours import hex_colours
-from greyanchor.drawing.proof import grey_plots
 from greyanchor.library.models import PrintMode
 from greyanchor.library.modes.queries import restore_trend
 from greyanchor.measuring.models import ReadingPass
 from greyanchor.measuring.prints import PrintView, print_view
-from greyanchor.measuring.services import averaged
 
 #: most modes of each list on the start page
 DESK = 20
@@ -50,19 +40,20 @@ class StageView:
     """A stage as the log shows it."""
 
     stage: Stage
-    kind: kinds.Kind
+    kind: StageType[Any]
     headline: str
     waits_for: str
     print: PrintView | None = None
     confirm: PrintView | None = None
     plots: list[str] = field(default_factory=list)
-    objections: list[Any] = field(default_factory=list)
+    objections: list[str] = field(default_factory=list)
     voids: list[str] = field(default_factory=list)
-    task: Task | None = None
     form: Any = None
+    inherit: Any = None
     made_under: str = ""
     lenders: list[Lender] = field(default_factory=list)
-    more: dict[str, Any] = field(default_factory=dict)
+    eye: dict[str, Any] = field(default_factory=dict)
+    details: dict[str, Any] = field(default_factory=dict)
 
     @property
     def is_open(self) -> bool:
@@ -78,12 +69,8 @@ def log(build: Build) -> list[StageView]:
     )
     views = []
     for i, stage in enumerate(stages):
-        waits = (
-            kinds.BY_NAME[stages[i - 1].kind].title.lower()
-            if i and stage.state == Stage.State.WAITING
-            else ""
-        )
-        view = StageView(stage, kinds.BY_NAME[stage.kind], headline(stage), waits)
+        before = type_of(stages[i - 1]).title.lower() if i and stage.state == Stage.State.WAITING else ""
+        view = StageView(stage, type_of(stage), headline(stage), before)
         if stage.state == Stage.State.OPEN:
             _evidence(view)
         views.append(view)
@@ -92,155 +79,49 @@ def log(build: Build) -> list[StageView]:
 
 def stage_view(stage: Stage) -> StageView:
     """One stage with all its evidence."""
-    view = StageView(stage, kinds.BY_NAME[stage.kind], headline(stage), "")
+    view = StageView(stage, type_of(stage), headline(stage), "")
     if stage.state != Stage.State.WAITING:
         _evidence(view)
     return view
 
 
 def _evidence(view: StageView) -> None:
-    stage, open_now = view.stage, view.stage.state == Stage.State.OPEN
+    stage, stage_type = view.stage, view.kind
     if stage.sheet_print is not None:
-        view.print = print_view(stage.sheet_print, view.kind.passes)
+        view.print = print_view(stage.sheet_print, stage_type.passes)
     if stage.confirm_print is not None:
         view.confirm = print_view(stage.confirm_print, 2)
-    view.plots = plots(stage)
-    view.objections = objections(stage) if open_now else []
-    view.voids = [kinds.BY_NAME[s.kind].title for s in voided_by(stage)]
-    view.task = stage.tasks.first() if stage.kind == kinds.PROFILE else None
-    view.lenders = lenders(stage) if open_now else []
+    view.plots = stage_type.plots(stage) if stage.result else []
+    view.details = stage_type.details(stage)
+    view.voids = [type_of(s).title for s in voided_by(stage)]
+    if view.is_open:
+        view.objections, view.lenders, view.eye = objections(stage), lenders(stage), eye_view(stage)
     if stage.made_under:
         view.made_under = PrintEnvironment(**stage.made_under).label()
-    view.more = _more(stage, open_now)
-
-
-def plots(stage: Stage) -> list[str]:
-    """The curve views of a stage."""
-    r = stage.result
-    if not r:
-        return []
-    open_now = stage.state == Stage.State.OPEN
-    if stage.kind == kinds.INK_LIMITS and r["curves"]:
-        limits = (stage.decision or {}).get("limits") or {c: v["percent"] for c, v in r["limits"].items()}
-        older = ghost_limits(stage)[1]
-        return [
-            *(limit_plot(r["curves"], limits, q, older) for q in ("chroma", "density", "hue")),
-            path_plot(r["curves"], limits),
-        ]
-    if stage.kind == kinds.LINEARIZATION:
-        curves = curve_plot(r["curves"], r.get("handles") if open_now else None)
-        confirm = r.get("confirm")
-        return [
-            *([tone_plot(r["scales"])] if r["scales"] else []),
-            curves,
-            *([deviation_plot(confirm["scales"])] if confirm else []),
-        ]
-    if stage.kind == kinds.GREYS:
-        return grey_plots(r)
-    if stage.kind == kinds.TOTAL_INK and r["sums"]:
-        return [total_ink_plot(r, (stage.decision or {}).get("total_ink", r["percent"]))]
-    return []
-
-
-def ghost_limits(stage: Stage) -> tuple[str, dict[str, float]]:
-    """Name and limits of an older mode to hold new limits against: the build's base, or the newest on the same media."""
-    build = stage.build
-    if build.base is not None:
-        before = build.base.stages.get(kind=kinds.INK_LIMITS)
-        return build.base.mode.name, dict((before.decision or {}).get("limits", {}))
-    older = (
-        PrintMode.objects.filter(
-            printer=build.mode.printer_id, ink_set=build.mode.ink_set_id, media=build.mode.media_id
-        )
-        .exclude(pk=build.mode_id)
-        .exclude(limits={})
-        .order_by("-created_at")
-        .first()
-    )
-    return (older.name, dict(older.limits)) if older is not None else ("", {})
-
-
-def _more(stage: Stage, open_now: bool) -> dict[str, Any]:
-    """What only one kind of stage shows."""
-    r = stage.result or {}
-    found: dict[str, Any] = {}
-    if stage.kind == kinds.INK_LIMITS and r:
-        found["ghost"] = ghost_limits(stage)[0]
-        splits = (stage.decision or r).get("splits", [])
-        found["splits"] = [(s, _split_picture(s)) for s in splits]
-        if r["curves"] and stage.sheet_print is not None:
-            limits = (stage.decision or {}).get("limits") or {c: v["percent"] for c, v in r["limits"].items()}
-            found["cost"] = cost_of(stage, limits)
-    if stage.kind in (kinds.INK_LIMITS, kinds.TOTAL_INK) and open_now:
-        found["eye"] = eye_view(stage)
-    if stage.kind == kinds.LINEARIZATION and open_now and stage.build.mode.media.unreadable:
-        found["match"] = [
-            (c, len(visual.matched(stage, c)), len(p)) for c, p in visual.pairs(stage.build).items()
-        ]
-    if stage.kind == kinds.TOTAL_INK and r and stage.sheet_print is not None:
-        total = (stage.decision or {}).get("total_ink", r["percent"])
-        found["consequences"] = total_consequences(stage, total)
-    return found
-
-
-def _split_picture(split: dict[str, Any]) -> str:
-    made = results.checked_splits([split])[0]
-    inputs = np.linspace(0.0, 1.0, 101)
-    light, full = made.apply(inputs)
-    return split_plot(split, (100 * light).tolist(), (100 * full).tolist(), (100 * inputs).tolist())
-
-
-def cost_of(stage: Stage, limits: dict[str, float]) -> dict[str, Any]:
-    """What limits (percent) keep and save, in all and ink by ink, from the stage's readings."""
-    assert stage.sheet_print is not None
-    ramps = find_ramps(averaged(stage.sheet_print))
-    told = {c: min(max(v, 1.0), 100.0) / 100.0 for c, v in limits.items() if c in ramps}
-    parents = {c: r for c, r in ramps.items() if c in "CMYK"}
-    cost: Cost = limit_cost(parents, {c: v for c, v in told.items() if c in parents})
-    each = {c: moved(ramps[c], v) for c, v in told.items()}
-    return {"gamut": cost.gamut_kept, "saved": cost.ink_saved, "each": each}
 
 
 def eye_view(stage: Stage) -> dict[str, Any]:
-    """What the eye is asked, and what it marked so far."""
+    """What the eye is asked, and what it marked so far; empty where the stage is not judged by eye."""
+    subjects = type_of(stage).eye_subjects(stage.build)
+    if not subjects:
+        return {}
     marks = stage.options.get("marks", {})
-    rows = [
-        {
-            "name": subject,
-            "steps": visual.steps_of(stage.kind, subject),
-            "faults": [
-                {"name": f, "key": f"{subject}|{f}", "mark": marks.get(subject, {}).get(f)}
-                for f in visual.faults_of(stage.kind)
-            ],
-        }
-        for subject in visual.subjects(stage.build, stage.kind)
-    ]
-    return {"subjects": rows, "faults": visual.faults_of(stage.kind), "marked": bool(marks)}
+    return {"subjects": [_eye_row(s, marks.get(s.name, {})) for s in subjects], "marked": bool(marks)}
 
 
-def total_consequences(stage: Stage, total: float) -> dict[str, float]:
-    """What a total (percent) means for gamut, the darkest overprint, ink on the sheet and drying."""
-    assert stage.sheet_print is not None
-    readings = averaged(stage.sheet_print)
-    found = find_total_ink(readings)
-    share = total / 100.0
-    return {
-        "gamut": gamut_kept(readings, share),
-        "darkest": lightness_at(found.whole, share),
-        "load": ink_load(np.array([share])),
-        "drying": drying_minutes(share, stage.sheet_print.dry_minutes),
-        "usual": stage.sheet_print.dry_minutes,
-    }
+def _eye_row(subject: EyeSubject, marks: dict[str, Any]) -> dict[str, Any]:
+    faults = [{"name": f, "key": f"{subject.name}|{f}", "mark": marks.get(f)} for f in subject.faults]
+    return {"name": subject.name, "steps": subject.steps, "faults": faults}
 
 
 def match_view(stage: Stage, channel: str) -> list[dict[str, Any]]:
     """Pairs of a channel with their colours, each as often as it is to be matched."""
     paper, solid, steps = visual.looks(stage.build, channel)
     colours = hex_colours(np.array([paper, solid]))
-    chosen = visual.matched(stage, channel)
+    chosen = matched(stage, channel)
     out = []
-    for repeat in range(visual.REPEATS):
-        for pair, lab in zip(visual.pairs(stage.build)[channel], steps):
+    for repeat in range(REPEATS):
+        for pair, lab in zip(pairs(stage.build)[channel], steps):
             key = f"{pair.tone:g}"
             told = chosen.get(key, [])
             shown = [
@@ -258,9 +139,9 @@ def match_view(stage: Stage, channel: str) -> list[dict[str, Any]]:
 
 def mode_curves(build: Build) -> str:
     """The small curve picture of the mode's card."""
-    wanted = [kinds.LINEARIZATION, kinds.GREYS]
-    done = [s for s in build.stages.filter(kind__in=wanted, state=Stage.State.ACCEPTED) if s.result]
-    return curve_plot(done[-1].result["curves"]) if done else ""
+    done = build.stages.filter(state=Stage.State.ACCEPTED).order_by("-position")
+    shaped = next((s for s in done if s.result and "curves_csv" in s.result), None)
+    return curve_plot(shaped.result["curves"]) if shaped is not None and shaped.result else ""
 
 
 def restore_view(found: Restore) -> dict[str, Any]:
@@ -293,7 +174,7 @@ def desk(user: AbstractBaseUser) -> dict[str, Any]:
     ).exclude(stage__build__mode__state=PrintMode.State.RETIRED)
     open_stages = (
         Stage.objects.filter(state=Stage.State.OPEN)
-        .exclude(kind=kinds.RELEASE)
+        .filter(kind__in=[t.name for t in stage_types() if t.on_start_page])
         .exclude(build__mode__state=PrintMode.State.RETIRED)
         .select_related("build__mode__printer__site", "build__mode__media", "build__owner")
     )
@@ -316,7 +197,7 @@ def desk(user: AbstractBaseUser) -> dict[str, Any]:
         "running": [t for t in running if not t.looks_dead],
         "reading": reading,
         "stopped": [*stopped.select_related("stage__build__mode"), *[t for t in running if t.looks_dead]],
-        "open_stages": [(s, kinds.BY_NAME[s.kind]) for s in open_stages],
+        "open_stages": [(s, type_of(s)) for s in open_stages],
         "failing": [(m, last_check.get(m.pk)) for m in failing],
         "ready": [(m, last_build.get(m.pk)) for m in ready],
         "restoring": restoring.select_related("mode", "started_by"),

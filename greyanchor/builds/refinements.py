@@ -17,7 +17,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.core.profiling import refine
 from greyanchor.library.models import PrintMode
-from greyanchor.library.records.editing import signed
+from greyanchor.library.records.editing import set_history_author
 from greyanchor.library.records.editions import keep_edition
 from greyanchor.measuring.models import ReadingPass, SheetPrint
 from greyanchor.measuring.pipelines import dry_minutes, sent_channels, to_raw
@@ -122,7 +122,7 @@ def use(made: Refinement, reason: str, user: AbstractBaseUser) -> Refinement:
     words = (
         f"profile refined by {made.rounds.exclude(result=None).count()} prints, the last {told:.2f} dE00 off"
     )
-    signed(mode, user, f"{words}. {reason}".strip(". ")).save()
+    set_history_author(mode, user, f"{words}. {reason}".strip(". ")).save()
     if mode.state == PrintMode.State.RELEASED:
         keep_edition(mode, [{"rule": "refining", "ok": True, "text": words}], user)
     return _end(made, Refinement.Outcome.USED, reason)

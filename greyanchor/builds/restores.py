@@ -18,7 +18,7 @@ from greyanchor.core.formats import cgats
 from greyanchor.core.measurement.readings import match_chart
 from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.library.models import PrintMode
-from greyanchor.library.records.editing import signed
+from greyanchor.library.records.editing import set_history_author
 from greyanchor.library.records.editions import keep_edition
 from greyanchor.measuring.models import ReadingPass, SheetPrint, parsed
 from greyanchor.measuring.pipelines import dry_minutes, sent_channels, to_raw
@@ -167,7 +167,7 @@ def use_curves(found: Restore, reason: str, user: AbstractBaseUser) -> Restore:
         raise BadInput("say why these curves are used although they do not bring everything back")
     mode.curves = found.curves_after
     mode.version += 1
-    signed(mode, user, f"restored to its baseline: mean dE00 {found.after['mean']:.2f}").save()
+    set_history_author(mode, user, f"restored to its baseline: mean dE00 {found.after['mean']:.2f}").save()
     if mode.state == PrintMode.State.RELEASED:
         text = f"restored to the baseline within {found.after['mean']:.2f} dE00"
         keep_edition(mode, [{"rule": "restore", "ok": True, "text": text}], user)

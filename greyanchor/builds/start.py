@@ -8,20 +8,21 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, needs
+from greyanchor.builds.decisions import go_on, keep_from_base, open_stage
 from greyanchor.builds.models import Build, Stage
-from greyanchor.builds.services import go_on, keep_from_base, open_stage
-from greyanchor.builds.stages import kinds
+from greyanchor.builds.stages.names import GREY_BALANCE, INK_LIMITS, LINEARIZATION, TOTAL_INK
+from greyanchor.builds.stages.registry import stage_types
 from greyanchor.core.charts.layout import check_travel
 from greyanchor.core.errors import BadInput
 from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.library.models import InkSet, Media, Printer, PrintMode
-from greyanchor.library.records.editing import signed
+from greyanchor.library.records.editing import set_history_author
 from greyanchor.library.records.effective_settings import own_values, preset_for
 
 #: stages that each kind of branch keeps from the build it rests on
 KEEPS = {
-    Build.Purpose.FASTER: [kinds.INK_LIMITS],
-    Build.Purpose.PROFILE: [kinds.INK_LIMITS, kinds.LINEARIZATION, kinds.GREYS, kinds.TOTAL_INK],
+    Build.Purpose.FASTER: [INK_LIMITS],
+    Build.Purpose.PROFILE: [INK_LIMITS, LINEARIZATION, GREY_BALANCE, TOTAL_INK],
     Build.Purpose.LIMITS: [],
 }
 WHY = {
@@ -83,7 +84,7 @@ def _new_mode(
         preset=derived_from.preset if derived_from else preset_for(printer, media),
         handling=derived_from.handling if derived_from else own_values(printer, media, environment.as_dict()),  # type: ignore[arg-type]
     )
-    signed(mode, user, why).save()
+    set_history_author(mode, user, why).save()
     return mode
 
 
@@ -104,8 +105,8 @@ def _new_build(
         base=base,
         measuring=measuring,
     )
-    for position, kind in enumerate(kinds.KINDS):
-        Stage.objects.create(build=build, position=position, kind=kind.name)
+    for position, stage_type in enumerate(stage_types()):
+        Stage.objects.create(build=build, position=position, kind=stage_type.name)
     return build
 
 
@@ -163,7 +164,7 @@ def _branch(build: Build, user: AbstractBaseUser) -> Build:
     kept = KEEPS[Build.Purpose(build.purpose)]
     keep_from_base(build, kept)
     if build.purpose == Build.Purpose.LIMITS:
-        first, before = build.stages.get(kind=kinds.INK_LIMITS), build.base.stages.get(kind=kinds.INK_LIMITS)  # type: ignore[union-attr]
+        first, before = build.stages.get(kind=INK_LIMITS), build.base.stages.get(kind=INK_LIMITS)  # type: ignore[union-attr]
         first.sheet_print, first.result, first.options = before.sheet_print, before.result, before.options
         first.made_under, first.state = before.made_under, Stage.State.OPEN
         first.save()

@@ -10,7 +10,8 @@ from django.utils import timezone
 from greyanchor.background import queue, work
 from greyanchor.builds import learning
 from greyanchor.builds.models import RefineRound, Stage, Task
-from greyanchor.builds.stages import kinds
+from greyanchor.builds.stages.names import PROFILE_CHART
+from greyanchor.builds.stages.profile import ProfileStageResult
 from greyanchor.core.characterization.trust import double_spread
 from greyanchor.core.errors import BadInput
 from greyanchor.core.profiling.build import ProfileResult, build_profile
@@ -31,7 +32,7 @@ queue.handles(RefineRound)(learning.learn)
 
 
 def _build(task: Task) -> ProfileResult:
-    chart = task.stage.build.stages.get(kind=kinds.PROFILE_CHART)
+    chart = task.stage.build.stages.get(kind=PROFILE_CHART)
     if chart.sheet_print is None or chart.state != Stage.State.ACCEPTED:
         raise BadInput("the profile chart is not accepted")
 
@@ -45,7 +46,7 @@ def _build(task: Task) -> ProfileResult:
 
 def _use_up_proposals(stage: Stage) -> None:
     """Patches proposed before the chart was printed have been read by now."""
-    job = stage.build.stages.get(kind=kinds.PROFILE_CHART).sheet_print
+    job = stage.build.stages.get(kind=PROFILE_CHART).sheet_print
     if job is not None and job.printed_at is not None:
         waiting = ProposedPatches.objects.filter(environment_hash=stage.build.environment_hash, used_at=None)
         waiting.filter(created_at__lt=job.printed_at).update(used_at=timezone.now())
@@ -56,7 +57,7 @@ def _keep(task: Task, result: ProfileResult) -> None:
     stage = Stage.objects.select_for_update().get(pk=task.stage_id)
     if Task.objects.filter(pk=task.pk, cancel_asked=True).exists() or stage.state != Stage.State.OPEN:
         raise work.Cancelled
-    chart = stage.build.stages.get(kind=kinds.PROFILE_CHART)
+    chart = stage.build.stages.get(kind=PROFILE_CHART)
     made_from = {
         "environment": stage.build.environment_hash,
         "readings": averaged(chart.sheet_print).content_hash() if chart.sheet_print else "",
@@ -66,11 +67,8 @@ def _keep(task: Task, result: ProfileResult) -> None:
     stage.profile = keep_profile(
         result, settings.title, settings.version, stage.options, made_from, task.started_by
     )
-    stage.result = {
-        name: result.report[name]
-        for name in ("fit", "held_out", "round_trip", "neutral_dch_max", "gamut_volume", "seconds")
-    }
-    stage.result["doubts"] = result.report["warnings"]
+    found = ProfileStageResult.of_report(result.report, doubts=result.report["warnings"])
+    stage.result = found.to_json()
     stage.save()
     _use_up_proposals(stage)
     work.end(Task, task.pk, Task.State.DONE, "done")

@@ -26,7 +26,7 @@ from greyanchor.core.verification.shipped import AGAINST_ITSELF
 from greyanchor.core.verification.spots import SpotColour
 from greyanchor.core.verification.tolerances import MEASURES
 from greyanchor.library.models import Printer, PrintMode
-from greyanchor.library.records.editing import signed
+from greyanchor.library.records.editing import set_history_author
 from greyanchor.measuring.models import SheetPrint
 from greyanchor.measuring.services import passes_of
 from greyanchor.profiles.models import AimRecord, Profile
@@ -140,7 +140,7 @@ def make_check(
 
 def _remember_on_mode(mode: PrintMode, made: Check, user: AbstractBaseUser | None) -> None:
     mode.last_verdict, mode.last_check_summary = made.verdict, made.summary
-    signed(mode, user, f"checked: {made.verdict}").save(
+    set_history_author(mode, user, f"checked: {made.verdict}").save(
         update_fields=["last_verdict", "last_check_summary", "changed_at"]
     )
     watch(mode, made)

@@ -13,7 +13,7 @@ from greyanchor.checks.models import Schedule, ToleranceRecord
 from greyanchor.core.errors import BadInput
 from greyanchor.core.verification.shipped import AGAINST_ITSELF, SHIPPED
 from greyanchor.core.verification.tolerances import ToleranceSet, from_dict, from_json
-from greyanchor.library.records.editing import Outdated, signed
+from greyanchor.library.records.editing import Outdated, set_history_author
 
 
 def tolerance_set(key: str) -> ToleranceSet:
@@ -84,7 +84,7 @@ def change_set(
     made = from_dict({**data, "id": record.key})
     record.title, record.data = made.title[:120], made.as_dict()
     record.version += 1
-    signed(record, user, why).save()
+    set_history_author(record, user, why).save()
     return record
 
 

@@ -56,4 +56,3 @@ def put_aside_upload(name: str, data: bytes, job: SheetPrint | None, user: Abstr
     """Keep a file until somebody has looked at it; files that nobody used go after a day."""
     Upload.objects.filter(sent_at__lt=timezone.now() - timedelta(days=1)).delete()
     return Upload.objects.create(name=name[:200], data=data, sheet_print=job, sent_by=user)
-

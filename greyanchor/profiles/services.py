@@ -8,6 +8,7 @@ from django.conf import settings as django_settings
 from django.contrib.auth.models import AbstractBaseUser
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
+from django.http import HttpRequest
 
 from greyanchor.accounts.roles import MAKE, needs
 from greyanchor.core.characterization import storage
@@ -114,3 +115,11 @@ def propose(
     return ProposedPatches.objects.create(
         profile=profile, environment_hash=environment_hash, device=inks, created_by=user
     )
+
+
+def sent_file(request: HttpRequest) -> tuple[bytes, str]:
+    """Content and name of the file that a form sent; `BadInput` where none was chosen."""
+    sent = request.FILES.get("file")
+    if sent is None:
+        raise BadInput("choose a file first")
+    return content_of(sent), str(sent.name)

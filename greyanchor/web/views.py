@@ -14,7 +14,7 @@ from django.views.decorators.http import require_GET
 
 from greyanchor.builds.queries import desk
 from greyanchor.checks.trends import attention
-from greyanchor.demo.seed import ACCOUNTS
+from greyanchor.demo.accounts import ACCOUNTS
 from greyanchor.library.machines.readiness import wanted
 from greyanchor.library.modes.search import pinned
 from greyanchor.library.packs.catalogue import newer

@@ -16,10 +16,10 @@ pytestmark = pytest.mark.slow
 
 RELEASED = """
 import django; django.setup()
-from greyanchor.web import demo
+from greyanchor.demo import builds as demo
 from django.contrib.auth.models import User
 users = {u.username: u for u in User.objects.all()}
-demo._carry_out(demo.Plan("Quay proof", "Petrel 44", "Harbour Proof Semimatt 235", 8, "released", 220), users, 1)
+demo.carry_out(demo.Plan("Quay proof", "Petrel 44", "Harbour Proof Semimatt 235", 8, "released", 220), users, 1)
 """
 
 

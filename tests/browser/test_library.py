@@ -57,7 +57,7 @@ import django; django.setup()
 from pathlib import Path
 from django.conf import settings
 from greyanchor.library.models import PrintMode
-from greyanchor.web import demo_library
+from greyanchor.demo import library as demo_library
 folder = Path(settings.HOME) / "catalogue"
 folder.mkdir(exist_ok=True)
 (folder / "kelp-petrel-{0}.zip").write_bytes(

@@ -38,11 +38,11 @@ PrintMode.objects.create(name="Harbour proof", printer=printer, ink_set=printer.
 GREYS = """
 import django; django.setup()
 from django.contrib.auth.models import User
-from greyanchor.builds import kinds
+from greyanchor.builds.stages import names
 from greyanchor.profiles.models import AimRecord
-from greyanchor.web import demo
-plan = demo.Plan("Grey proof", "Petrel 44", "Harbour Proof Semimatt 235", 8, kinds.GREYS, greys=True)
-demo._carry_out(plan, {u.username: u for u in User.objects.all()}, AimRecord.objects.get().pk)
+from greyanchor.demo import builds as demo
+plan = demo.Plan("Grey proof", "Petrel 44", "Harbour Proof Semimatt 235", 8, names.GREY_BALANCE, greys=True)
+demo.carry_out(plan, {u.username: u for u in User.objects.all()}, AimRecord.objects.get().pk)
 """
 FAULT = """
 import django; django.setup()

@@ -165,10 +165,10 @@ def test_keys_go_to_a_row_and_pause(page: Page, server: Server) -> None:
 def test_killing_the_worker_leaves_a_task_that_can_be_started_again(page: Page, server: Server) -> None:
     server.run(
         "import django; django.setup()\n"
-        "from greyanchor.web import demo\n"
+        "from greyanchor.demo import builds as demo\n"
         "from django.contrib.auth.models import User\n"
         "users = {u.username: u for u in User.objects.all()}\n"
-        "demo._carry_out(demo.Plan('Half way', 'Petrel 44', 'Harbour Proof Semimatt 235', 8, 'profile', 220), users, 1)\n"
+        "demo.carry_out(demo.Plan('Half way', 'Petrel 44', 'Harbour Proof Semimatt 235', 8, 'profile', 220), users, 1)\n"
     )
     sign_in(page, server)
     press(page, "Half way")

@@ -14,8 +14,8 @@ from django.utils import timezone
 from greyanchor.accounts.models import Site
 from greyanchor.accounts.roles import Role, set_role
 from greyanchor.builds.charts import lay_out_confirmation, lay_out_stage
+from greyanchor.builds.decisions import accept_stage
 from greyanchor.builds.models import Build, Stage
-from greyanchor.builds.services import accept_stage
 from greyanchor.builds.start import start_build
 from greyanchor.library.models import InkSet, Media, MediaClass, Printer
 from greyanchor.measuring.models import SheetPrint

@@ -9,7 +9,7 @@ from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
-from greyanchor.builds import services
+from greyanchor.builds import acceptance_rules
 from greyanchor.builds.models import Build
 from greyanchor.core.errors import BadInput
 from greyanchor.core.profiling.build import ProfileResult
@@ -33,7 +33,7 @@ def test_a_profile_that_belongs_is_attached_and_treated_like_ours(
     assert "attached: elsewhere.icc" in page
     shown = client.get(f"/profiles/{stage.profile_id}/").content.decode()
     assert "attached from elsewhere.icc" in shown and "Against the readings of this mode" in shown
-    values = [o.text for o in services.objections(stage)]
+    values = acceptance_rules.objections(stage)
     accept(build, "profile", user, {}, "as agreed" if values else "")
     mode = stage_of(build, "profile").build.mode
     mode.refresh_from_db()

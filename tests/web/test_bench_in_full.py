@@ -14,8 +14,10 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.utils import timezone
 
-from greyanchor.builds import charts, inheritance, restores, services, start, visual
+from greyanchor.builds import acceptance_rules, charts, decisions, inheritance, redo, restores, start, visual
 from greyanchor.builds.models import Baseline, Build, Restore, Stage
+from greyanchor.builds.stages import matching
+from greyanchor.builds.stages.ink_limits import RAMP_STEPS
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.calibration.linearization import EVEN_LARGEST, EVEN_MEAN
 from greyanchor.core.colour.colorimetry import spectra_to_xyz
@@ -201,7 +203,7 @@ def test_a_wet_sheet_can_be_read_is_recorded_and_asks_for_a_reason(
         measuring.read_row(current.pk, row)
     page = client.get(f"/builds/{build.pk}/").content.decode()
     assert "min before it was dry" in page
-    told = [o.text for o in services.objections(stage_of(build, "ink-limits"))]
+    told = acceptance_rules.objections(stage_of(build, "ink-limits"))
     assert any("minutes before the sheet was dry" in t for t in told)
     client.post(f"/prints/{job.pk}/dry/")
     job.refresh_from_db()
@@ -407,7 +409,7 @@ def test_the_curves_are_confirmed_by_a_second_print_and_become_the_baseline(
 ) -> None:
     up_to("linearization")
     read_stage(build, "linearization", user)
-    assert [o.text for o in services.objections(stage_of(build, "linearization"))] == ["the curves were not confirmed by a second print"]  # fmt: skip
+    assert acceptance_rules.objections(stage_of(build, "linearization")) == ["the curves were not confirmed by a second print"]  # fmt: skip
     client.post(f"/builds/{build.pk}/linearization/confirm/")
     read_print(stage_of(build, "linearization").confirm_print, user)
     stage = stage_of(build, "linearization")
@@ -486,11 +488,11 @@ def mesh_build(printer: Printer, user: User, build: Build) -> Build:
 
 def last_good(build: Build, channel: str, fault: str) -> str:
     """What a person sees in the picture: the last step whose fault stays under what is seen."""
-    raw = np.zeros((len(visual.RAMP_STEPS), 4))
-    raw[:, "CMYK".index(channel)] = np.array(visual.RAMP_STEPS) / 100.0
+    raw = np.zeros((len(RAMP_STEPS), 4))
+    raw[:, "CMYK".index(channel)] = np.array(RAMP_STEPS) / 100.0
     bad = severity(press_for(build.print_environment), raw)[fault]
-    good = [s for s, b in zip(visual.RAMP_STEPS, bad) if b < 0.15]
-    return "" if len(good) == len(visual.RAMP_STEPS) else str(good[-1])
+    good = [s for s, b in zip(RAMP_STEPS, bad) if b < 0.15]
+    return "" if len(good) == len(RAMP_STEPS) else str(good[-1])
 
 
 def test_a_build_by_eye_from_marks_to_curves(client: Client, mesh_build: Build, user: User) -> None:
@@ -517,11 +519,11 @@ def test_a_build_by_eye_from_marks_to_curves(client: Client, mesh_build: Build, 
             return spectra_to_xyz(press.spectra(device))[0]
 
         paper, solid = xyz(0.0), xyz(limits[channel])
-        for pair in visual.pairs(build)[channel]:
+        for pair in matching.pairs(build)[channel]:
             wanted = float(sctv((1 - pair.coverage) * paper + pair.coverage * solid, paper, solid))
             tones = np.array([float(sctv(xyz(s), paper, solid)) for s in pair.steps])
             best = pair.steps[int(np.abs(tones - wanted).argmin())]
-            form |= {f"{pair.tone:g}|{r}": f"{100 * best:.2f}" for r in range(visual.REPEATS)}
+            form |= {f"{pair.tone:g}|{r}": f"{100 * best:.2f}" for r in range(matching.REPEATS)}
         client.post(f"/builds/{build.pk}/linearization/match/{channel}/", form)
     stage = stage_of(build, "linearization")
     assert set(stage.result["sure"]) == set("CMYK") and max(stage.result["sure"].values()) < 15
@@ -560,7 +562,7 @@ def finish(build: Build, user: User) -> PrintMode:
     stage.save()
     accept(build, "profile", user, {})
     build.refresh_from_db()
-    services.skip_stage(stage_of(build, "check").pk, build.version, "checked elsewhere", user)
+    decisions.skip_stage(stage_of(build, "check").pk, build.version, "checked elsewhere", user)
     accept(build, "release", user, {"note": "in use"}, "checked elsewhere")
     return PrintMode.objects.get(pk=build.mode_id)
 
@@ -627,7 +629,7 @@ def test_a_kept_stage_done_again_is_printed_under_the_new_environment(
     kept = stage_of(build, "ink-limits")
     assert kept.made_under["passes"] == 8
     build.refresh_from_db()
-    services.redo_stage(kept.pk, build.version, user)
+    redo.redo_stage(kept.pk, build.version, user)
     stage = stage_of(build, "ink-limits")
     assert stage.source == "" and stage.result is None and stage.state == "open"
     assert stage.sheet_print.environment["passes"] == 6 and stage.sheet_print_id != kept.sheet_print_id
@@ -714,7 +716,7 @@ def test_media_that_cannot_inherit_from_the_class_and_say_so_everywhere(
         assert "nherited" in client.get(address).content.decode(), address
     assert "of Test mode" in client.get(f"/modes/{mode.pk}/").content.decode()
     build.refresh_from_db()
-    services.redo_stage(stage_of(build, "ink-limits").pk, build.version, user)
+    redo.redo_stage(stage_of(build, "ink-limits").pk, build.version, user)
     assert PrintMode.objects.get(pk=mode.pk).inherited == {}
 
 
@@ -823,5 +825,5 @@ def test_stages_that_are_not_open_take_nothing(
         visual.mark(stage_of(build, "ink-limits"), {"C": {"bleed": 60}})
     with pytest.raises(BadInput, match="only grey balance and the check"):
         build.refresh_from_db()
-        services.skip_stage(stage_of(build, "linearization").pk, build.version, "x", user)
+        decisions.skip_stage(stage_of(build, "linearization").pk, build.version, "x", user)
     assert Stage.objects.filter(build=build, state="accepted").count() == 1

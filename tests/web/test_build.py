@@ -13,7 +13,7 @@ from django.utils import timezone
 
 from greyanchor.background import queue
 from greyanchor.background.work import mark_interrupted
-from greyanchor.builds import enqueue, services, tasks
+from greyanchor.builds import decisions, enqueue, redo, tasks
 from greyanchor.builds import start as beginning
 from greyanchor.builds.models import Build, Task
 from greyanchor.core.errors import BadInput
@@ -131,9 +131,9 @@ def test_two_people_deciding_at_once_do_not_overwrite_each_other(
 ) -> None:
     limits = found_limits(read_stage(build, "ink-limits", user))
     stage = stage_of(build, "ink-limits")
-    services.accept_stage(stage.pk, 1, limits, "", user)
+    decisions.accept_stage(stage.pk, 1, limits, "", user)
     with pytest.raises(BadInput, match="somebody else changed this build"):
-        services.accept_stage(stage_of(build, "linearization").pk, 1, {}, "me too", user)
+        decisions.accept_stage(stage_of(build, "linearization").pk, 1, {}, "me too", user)
 
 
 def upload(client: Client, build: Build, kind: str, data: bytes, name: str = "mine.txt") -> str:
@@ -279,7 +279,7 @@ def test_the_whole_way_to_a_released_mode(
         assert client.get(address).status_code == 200, address
     assert client.get(f"/checks/{stage.made_check_id}/patches.csv").content.decode().count("\n") == 55
     with pytest.raises(BadInput, match="released; start a new build"):
-        services.redo_stage(stage_of(build, "total-ink").pk, Build.objects.get().version, user)
+        redo.redo_stage(stage_of(build, "total-ink").pk, Build.objects.get().version, user)
 
 
 def test_a_cancelled_profile_leaves_the_stage_as_it_was(up_to: Callable[[str], Build], user: User) -> None:

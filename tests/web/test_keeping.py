@@ -16,8 +16,8 @@ from django.test import Client
 from greyanchor.accounts import people
 from greyanchor.accounts.audit_log import noted
 from greyanchor.accounts.roles import NotAllowed, Role
-from greyanchor.builds.release_evidence import evidence
-from greyanchor.builds.release_evidence import release as release_outside
+from greyanchor.builds.stages.release_evidence import evidence
+from greyanchor.builds.stages.release_evidence import release as release_outside
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
 from greyanchor.library.machines import readiness

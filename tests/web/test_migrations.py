@@ -55,15 +55,15 @@ assert mode.limit_set.limits == {"C": 80.0} and mode.curves == "channel,input,ou
 assert mode.preset.name == "m on p" and mode.preset.handling == {"heat_on": 38.0, "vacuum": 55.0} and mode.handling == {"heat_on": 41.0}
 edition = mode.editions.get()
 assert edition.number == 1 and edition.content["limits"] == {"C": 80.0} and edition.curve_set == mode.curve_set
-from greyanchor.library import keeping
+from greyanchor.library.records import editing
 from greyanchor.library.records.record_types import KINDS
 from greyanchor.library.models import InkSet, Printer
 printer, inks = Printer.objects.get(), InkSet.objects.get()
-keeping.edit(KINDS["printers"], printer.pk, 1, {"notes": "x", "serial": "1", "driven_as": "channels", "resolutions": [600], "passes": [8]}, None, "x")
-entries = keeping.history(printer)
+editing.edit(KINDS["printers"], printer.pk, 1, {"notes": "x", "serial": "1", "driven_as": "channels", "resolutions": [600], "passes": [8]}, None, "x")
+entries = editing.history(printer)
 assert [e.why for e in entries] == ["x", "as it stood when histories began"] and "Runs" not in [w[0] for w in entries[0].what]
 assert KINDS["printers"].flat(Printer.history.earliest())["ink_sets"] == [inks.pk]
-keeping.go_back(KINDS["modes"], mode.pk, mode.history.last().history_id, 1, None, "x")
+editing.go_back(KINDS["modes"], mode.pk, mode.history.last().history_id, 1, None, "x")
 mode.refresh_from_db()
 assert mode.curves == "channel,input,output" and mode.limit_set.limits == {"C": 70.0} and mode.preset.name == "m on p"
 assert role_of(User.objects.get()) == Role.LEAD and mode.media.media_class.family == "coated-paper"

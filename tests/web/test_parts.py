@@ -12,7 +12,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.utils import timezone
 
-from greyanchor.builds import services
+from greyanchor.builds import redo
 from greyanchor.builds.models import Build
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
@@ -123,13 +123,13 @@ def test_a_file_that_is_too_large_is_not_taken(client: Client, settings) -> None
 
 def test_an_environment_that_cannot_be_is_refused_before_anything_is_void(build: Build, user: User) -> None:
     with pytest.raises(BadInput, match="heat 200"):
-        services.change_environment(build.pk, build.version, {"heat": 200.0}, "hot", user)
+        redo.change_environment(build.pk, build.version, {"heat": 200.0}, "hot", user)
     build.refresh_from_db()
     assert build.environment["heat"] == 36 and stage_of(build, "ink-limits").state == "open"
 
 
 def test_changes_are_told_with_their_values(build: Build) -> None:
-    told = services.changes_of(build, {"passes": 6, "direction": "both ways", "heat": 36.0})
+    told = redo.changes_of(build, {"passes": 6, "direction": "both ways", "heat": 36.0})
     assert told == ["passes 8 to 6", "direction one way to both ways"]
 
 

@@ -458,13 +458,13 @@ def test_a_profile_changed_meanwhile_is_not_overwritten(
 
 def test_proposals_join_the_next_profile_chart(mode: PrintMode, user: User) -> None:
     from greyanchor.builds.charts import lay_out_stage
-    from greyanchor.builds.stages import kinds
+    from greyanchor.builds.stages import names
     from greyanchor.builds.start import renew
 
     build = renew(mode, "profile", user)
     asked = [[0.11, 0.22, 0.33, 0.44], [0.9, 0.9, 0.9, 0.9]]
     propose(mode.profile, build.environment_hash, asked, user)
-    job = lay_out_stage(build.stages.get(kind=kinds.PROFILE_CHART), {"patches": 300, "page": "a4"})
+    job = lay_out_stage(build.stages.get(kind=names.PROFILE_CHART), {"patches": 300, "page": "a4"})
     device = job.chart.patches.values()
     assert len(device) == 301, "what exceeds the total ink of the mode is left out"
     assert (np.abs(device - asked[0]).max(axis=1) < 1e-3).any()

@@ -11,10 +11,11 @@ from django.views.decorators.http import require_GET, require_POST
 
 from greyanchor.accounts.roles import MAKE, takes
 from greyanchor.background.work import cancel
-from greyanchor.builds import attached_profiles, charts, forms, inheritance, queries, services
+from greyanchor.builds import attached_profiles, charts, decisions, forms, inheritance, queries, redo
 from greyanchor.builds.enqueue import start_profile
 from greyanchor.builds.models import Build, Stage, Task
-from greyanchor.builds.stages import kinds
+from greyanchor.builds.stages import names
+from greyanchor.builds.stages.registry import type_of
 from greyanchor.core.charts import sheets
 from greyanchor.core.charts.layout import plan as plan_sheets
 from greyanchor.core.errors import BadInput
@@ -24,11 +25,6 @@ from greyanchor.measuring.printing import print_on_standin
 from greyanchor.measuring.services import start_pass
 from greyanchor.measuring.views import take_file
 from greyanchor.profiles.services import content_of
-
-DECISIONS = {
-    kinds.TOTAL_INK: forms.TotalInkForm,
-    kinds.RELEASE: forms.ReleaseForm,
-}
 
 
 @require_GET
@@ -53,7 +49,7 @@ def _page(
         if view.stage.state == Stage.State.OPEN:
             view.form = bound if bound_kind == view.kind.name else _decision_form(view.stage, build)
             if view.lenders:
-                view.more["inherit"] = forms.InheritForm(
+                view.inherit = forms.InheritForm(
                     lenders=view.lenders,
                     initial={"version": build.version},
                     prefix=f"inherit-{view.kind.name}",
@@ -82,38 +78,25 @@ def _common(build: Build) -> dict[str, Any]:
 def stage_part(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     """The evidence of a folded stage, brought when somebody opens it."""
     view = queries.stage_view(stage_of(pk, kind))
-    return render(request, "builds/_stage.html", {**_common(build_of(pk)), "v": view, "s": view.stage})
+    return render(request, view.kind.template, {**_common(build_of(pk)), "v": view, "s": view.stage})
 
 
 def _decision_form(stage: Stage, build: Build, data: Any = None) -> forms.DecisionForm:
-    initial: dict[str, Any] = {"version": build.version}
-    if stage.kind == kinds.INK_LIMITS:
-        result = stage.result or {"limits": {}, "splits": []}
-        initial |= {c: v["percent"] for c, v in result["limits"].items()}
-        return forms.LimitsForm(
-            data,
-            initial=initial,
-            prefix=stage.kind,
-            channels=list(result["limits"]) or list("CMYK"),
-            splits=result.get("splits", []),
-        )
-    if stage.kind == kinds.TOTAL_INK and stage.result:
-        initial["total_ink"] = stage.result["percent"]
-    return DECISIONS.get(stage.kind, forms.DecisionForm)(data, initial=initial, prefix=stage.kind)
+    return type_of(stage).decision_form(stage, data, {"version": build.version})
 
 
 def _option_forms(build: Build) -> dict[str, Any]:
     stages = {s.kind: s for s in build.stages.all()}
-    total = (stages[kinds.TOTAL_INK].decision or {}).get("total_ink", 300)
+    total = (stages[names.TOTAL_INK].decision or {}).get("total_ink", 300)
     return {
         "profile_chart": forms.ProfileChartOptions(
-            initial={**build.measuring, **stages[kinds.PROFILE_CHART].options}
+            initial={**build.measuring, **stages[names.PROFILE_CHART].options}
         ),
         "profile": forms.ProfileOptions(
-            initial={"title": build.mode.name, "total_ink": total, **_shown(stages[kinds.PROFILE].options)}
+            initial={"title": build.mode.name, "total_ink": total, **_shown(stages[names.PROFILE].options)}
         ),
-        "check": forms.CheckOptions(initial=stages[kinds.CHECK].options),
-        "tone_aim": forms.ToneAimForm(initial=stages[kinds.LINEARIZATION].options),
+        "check": forms.CheckOptions(initial=stages[names.CHECK].options),
+        "tone_aim": forms.ToneAimForm(initial=stages[names.LINEARIZATION].options),
         "measuring": forms.MeasuringForm(
             initial={"method": "strip", "page": "a4", "dots": 1, **build.measuring}
         ),
@@ -159,19 +142,15 @@ def _tell_form(request: HttpRequest, form: Any) -> None:
 def stage_lay_out(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     """Lay out the stage's chart with the options that were chosen."""
     stage = stage_of(pk, kind)
-    form_class = {kinds.PROFILE_CHART: forms.ProfileChartOptions, kinds.CHECK: forms.CheckOptions}.get(
-        kind, forms.MeasuringForm
-    )
-    form = form_class(request.POST)
+    form = type_of(stage).layout_form(request.POST)
     if not form.is_valid():
         _tell_form(request, form)
         return back_to(stage)
     options = {k: (v.pk if hasattr(v, "pk") else v) for k, v in form.cleaned_data.items()}
-    if kind == kinds.LINEARIZATION:
-        options["aim"] = stage.options.get("aim", "sctv")
+    options = type_of(stage).layout_options(stage, options)
     try:
         if stage.state != Stage.State.OPEN:
-            raise BadInput(f"{kinds.BY_NAME[kind].title} is not open")
+            raise BadInput(f"{type_of(stage).title} is not open")
         charts.lay_out_stage(stage, options)
     except BadInput as error:
         tell_refusal(request, error)
@@ -211,7 +190,7 @@ def stage_confirm(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     """Lay the confirming chart out through the curves found; for grey balance, the verification."""
     stage = stage_of(pk, kind)
     try:
-        (charts.lay_out_verification if kind == kinds.GREYS else charts.lay_out_confirmation)(stage)
+        charts.lay_out_confirmation(stage)
     except BadInput as error:
         tell_refusal(request, error)
     return back_to(stage)
@@ -295,7 +274,7 @@ def stage_accept(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     form = _decision_form(stage, build, request.POST)
     if form.is_valid():
         try:
-            services.accept_stage(
+            decisions.accept_stage(
                 stage.pk,
                 form.cleaned_data["version"],
                 form.values(),
@@ -305,11 +284,10 @@ def stage_accept(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
         except BadInput as error:
             form.add_error(None, error.sentence)
         else:
-            title = kinds.BY_NAME[kind].title
-            if kind == kinds.RELEASE:
+            if type_of(stage).releases:
                 messages.success(request, f"{stage.build.mode.name} is released to the library.")
                 return redirect("mode", pk=stage.build.mode_id)
-            messages.success(request, f"{title} accepted.")
+            messages.success(request, f"{type_of(stage).title} accepted.")
             return _to_open_stage(build)
     build = build_of(pk)
     form.data = form.data.copy()
@@ -328,7 +306,7 @@ def stage_skip(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     """Go on without a check, or without grey balance."""
     stage = stage_of(pk, kind)
     try:
-        services.skip_stage(
+        decisions.skip_stage(
             stage.pk,
             int(request.POST.get("version") or 0),
             request.POST.get("reason", "").strip(),
@@ -356,9 +334,7 @@ def stage_inherit(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     except BadInput as error:
         tell_refusal(request, error)
         return back_to(stage)
-    messages.success(
-        request, f"{kinds.BY_NAME[kind].title} inherited. The mode says so until it has its own."
-    )
+    messages.success(request, f"{type_of(stage).title} inherited. The mode says so until it has its own.")
     return _to_open_stage(stage.build)
 
 
@@ -367,13 +343,13 @@ def stage_inherit(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
 def stage_redo(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     stage = stage_of(pk, kind)
     try:
-        services.redo_stage(stage.pk, int(request.POST.get("version") or 0), request.user)
+        redo.redo_stage(stage.pk, int(request.POST.get("version") or 0), request.user)
     except BadInput as error:
         tell_refusal(request, error)
     else:
         messages.info(
             request,
-            f"{kinds.BY_NAME[kind].title} is open again. What rested on it is void and kept in the log.",
+            f"{type_of(stage).title} is open again. What rested on it is void and kept in the log.",
         )
     return back_to(stage)
 
@@ -384,7 +360,7 @@ def stage_redo(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
 @takes(MAKE)
 @require_POST
 def profile_start(request: HttpRequest, pk: int) -> HttpResponse:
-    stage = stage_of(pk, kinds.PROFILE)
+    stage = stage_of(pk, names.PROFILE)
     form = forms.ProfileOptions(request.POST)
     if not form.is_valid():
         _tell_form(request, form)
@@ -400,7 +376,7 @@ def profile_start(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def profile_attach(request: HttpRequest, pk: int) -> HttpResponse:
     """Use a profile that was made elsewhere, once it was examined."""
-    stage = stage_of(pk, kinds.PROFILE)
+    stage = stage_of(pk, names.PROFILE)
     sent = request.FILES.get("file")
     try:
         if sent is None:

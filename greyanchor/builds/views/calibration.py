@@ -8,9 +8,10 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from greyanchor.accounts.roles import MAKE, takes
-from greyanchor.builds import charts, forms, queries, visual
+from greyanchor.builds import curve_edits, forms, queries, visual
 from greyanchor.builds.models import Stage
-from greyanchor.builds.stages import kinds
+from greyanchor.builds.stages import ink_limits, names, total_ink
+from greyanchor.builds.stages.matching import matched
 from greyanchor.builds.views.builds import back_to, build_of, download, stage_of, tell_refusal
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
@@ -19,29 +20,29 @@ from greyanchor.core.errors import BadInput
 @require_GET
 def limits_cost(request: HttpRequest, pk: int) -> HttpResponse:
     """What the limits in the form would cost in gamut and save in ink."""
-    stage = stage_of(pk, kinds.INK_LIMITS)
+    stage = stage_of(pk, names.INK_LIMITS)
     if stage.sheet_print is None or not stage.result:
         raise BadInput("the ramps are not read yet")
     limits = {c: v["percent"] for c, v in stage.result["limits"].items()}
     for channel in limits:
         try:
-            limits[channel] = float(request.GET.get(f"{kinds.INK_LIMITS}-{channel}", ""))
+            limits[channel] = float(request.GET.get(f"{names.INK_LIMITS}-{channel}", ""))
         except ValueError:
             continue
-    return render(request, "builds/_limit_cost.html", {"cost": queries.cost_of(stage, limits)})
+    return render(request, "builds/_limit_cost.html", {"cost": ink_limits.cost_of(stage, limits)})
 
 
 @require_GET
 def total_cost(request: HttpRequest, pk: int) -> HttpResponse:
     """What the total in the form means for gamut, darkness and drying."""
-    stage = stage_of(pk, kinds.TOTAL_INK)
+    stage = stage_of(pk, names.TOTAL_INK)
     if stage.sheet_print is None or not stage.result:
         raise BadInput("the sums are not read yet")
     try:
-        total = float(request.GET.get(f"{kinds.TOTAL_INK}-total_ink", ""))
+        total = float(request.GET.get(f"{names.TOTAL_INK}-total_ink", ""))
     except ValueError:
         total = stage.result["percent"]
-    told = queries.total_consequences(stage, min(max(total, 100.0), 400.0))
+    told = total_ink.consequences(stage, min(max(total, 100.0), 400.0))
     return render(request, "builds/_total_cost.html", {"c": told})
 
 
@@ -74,7 +75,7 @@ def stage_mark(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
 @takes(MAKE)
 def match_page(request: HttpRequest, pk: int, channel: str) -> HttpResponse:
     """Match steps to dithers by eye, one channel at a time."""
-    stage = stage_of(pk, kinds.LINEARIZATION)
+    stage = stage_of(pk, names.LINEARIZATION)
     if channel not in "CMYK" or stage.state != Stage.State.OPEN:
         raise BadInput("pairs are matched while linearization is open")
     if request.method == "POST":
@@ -88,7 +89,7 @@ def match_page(request: HttpRequest, pk: int, channel: str) -> HttpResponse:
         except BadInput as error:
             tell_refusal(request, error)
             return redirect("match", pk=pk, channel=channel)
-        following = next((c for c in "CMYK" if not visual.matched(stage, c)), None)
+        following = next((c for c in "CMYK" if not matched(stage, c)), None)
         if following:
             messages.success(request, f"{channel} is matched. {following} comes next.")
             return redirect("match", pk=pk, channel=following)
@@ -106,10 +107,10 @@ def match_page(request: HttpRequest, pk: int, channel: str) -> HttpResponse:
 @takes(MAKE)
 @require_POST
 def stage_tone_aim(request: HttpRequest, pk: int) -> HttpResponse:
-    stage = stage_of(pk, kinds.LINEARIZATION)
+    stage = stage_of(pk, names.LINEARIZATION)
     form = forms.ToneAimForm(request.POST)
     if form.is_valid() and stage.state == Stage.State.OPEN:
-        charts.change_tone_aim(stage, form.cleaned_data["aim"])
+        curve_edits.change_tone_aim(stage, form.cleaned_data["aim"])
     return back_to(stage)
 
 
@@ -117,10 +118,10 @@ def stage_tone_aim(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def stage_touch(request: HttpRequest, pk: int) -> HttpResponse:
     """Move a handle of a curve, or take a channel's moves back."""
-    stage = stage_of(pk, kinds.LINEARIZATION)
+    stage = stage_of(pk, names.LINEARIZATION)
     output = request.POST.get("output", "")
     try:
-        charts.touch_curve(
+        curve_edits.move_handle(
             stage,
             request.POST.get("channel", ""),
             request.POST.get("input", ""),
@@ -134,7 +135,7 @@ def stage_touch(request: HttpRequest, pk: int) -> HttpResponse:
 @require_GET
 def stage_curves(request: HttpRequest, pk: int, ending: str) -> HttpResponse:
     """The linearization curves as CSV or JSON."""
-    stage = stage_of(pk, kinds.LINEARIZATION)
+    stage = stage_of(pk, names.LINEARIZATION)
     if not stage.result:
         raise BadInput("there are no curves yet")
     text = stage.result["curves_csv"]

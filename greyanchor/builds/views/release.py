@@ -7,7 +7,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from greyanchor.builds.release_evidence import evidence, release
+from greyanchor.builds.stages.release_evidence import evidence, release
 from greyanchor.library.models import PrintMode
 
 

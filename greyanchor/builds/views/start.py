@@ -10,9 +10,9 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET
 
 from greyanchor.accounts.roles import MAKE, takes
-from greyanchor.builds import forms, services, start
+from greyanchor.builds import forms, redo, start
 from greyanchor.builds.models import Build
-from greyanchor.builds.stages import kinds
+from greyanchor.builds.stages.registry import named, stage_types
 from greyanchor.core.errors import BadInput
 from greyanchor.core.printing.handling import SOURCE_WORDS
 from greyanchor.library.machines.readiness import dues_of
@@ -138,7 +138,7 @@ def branch(request: HttpRequest, pk: int, purpose: str) -> HttpResponse:
             messages.error(request, f"{error.sentence} Nothing was changed.")
             status = 422
         else:
-            kept = ", ".join(kinds.BY_NAME[k].title.lower() for k in start.KEEPS[wanted])
+            kept = ", ".join(named(k).title.lower() for k in start.KEEPS[wanted])
             messages.success(request, f"Begun: {wanted.label}." + (f" Kept: {kept}." if kept else ""))
             return redirect("build", pk=build.pk)
     kept_kinds = start.KEEPS[wanted]
@@ -146,8 +146,8 @@ def branch(request: HttpRequest, pk: int, purpose: str) -> HttpResponse:
         "mode": mode,
         "purpose": wanted,
         "why": start.WHY[wanted],
-        "kept": [kinds.BY_NAME[k].title for k in kept_kinds],
-        "asked": [k.title for k in kinds.KINDS if k.name not in kept_kinds],
+        "kept": [named(k).title for k in kept_kinds],
+        "asked": [t.title for t in stage_types() if t.name not in kept_kinds],
         "form": form if wanted == Build.Purpose.FASTER else None,
     }
     return render(request, "builds/branch_page.html", context, status=status)
@@ -162,11 +162,11 @@ def change_environment(request: HttpRequest, pk: int) -> HttpResponse:
     status = 200
     if request.method == "POST" and form.is_valid():
         try:
-            context["changes"] = services.changes_of(build, form.choices())
+            context["changes"] = redo.changes_of(build, form.choices())
             if not context["changes"]:
                 raise BadInput("nothing was changed")
             if request.POST.get("sure"):
-                services.change_environment(
+                redo.change_environment(
                     pk,
                     int(request.POST.get("version") or 0),
                     form.choices(),
@@ -175,7 +175,7 @@ def change_environment(request: HttpRequest, pk: int) -> HttpResponse:
                 )
                 messages.success(request, "The environment is frozen anew. Ink limits come first.")
                 return redirect("build", pk=pk)
-            context["voids"] = services.voided_by_environment(build)
+            context["voids"] = redo.voided_by_environment(build)
         except BadInput as error:
             form.add_error(None, error.sentence)
             context.pop("changes", None)

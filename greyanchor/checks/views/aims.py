@@ -20,10 +20,10 @@ from greyanchor.core.verification.aims import substrate_corrected
 from greyanchor.core.verification.groups import groups
 from greyanchor.drawing.colours import hex_colours
 from greyanchor.library.models import PrintMode
-from greyanchor.measuring.uploads import sent_file
 from greyanchor.profiles.aims import keep_aim
 from greyanchor.profiles.models import AimRecord
 from greyanchor.profiles.queries import aim_of, parsed
+from greyanchor.profiles.services import sent_file
 
 # --- aims --------------------------------------------------------------------------------------
 

@@ -17,9 +17,9 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.profiling.recipes import OUT_OF_REACH
 from greyanchor.core.verification.spots import SpotColour, from_file
 from greyanchor.drawing.colours import hex_colours
-from greyanchor.measuring.uploads import sent_file
 from greyanchor.profiles.aims import keep_spots, remove_spot, save_spot
 from greyanchor.profiles.models import Profile, SpotRecord
+from greyanchor.profiles.services import sent_file
 
 
 @require_GET

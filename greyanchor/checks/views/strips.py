@@ -17,7 +17,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
 from greyanchor.core.verification.northlight import aim_lab
 from greyanchor.drawing.colours import hex_colours
-from greyanchor.measuring.uploads import sent_file
+from greyanchor.profiles.services import sent_file
 
 
 @require_GET

@@ -16,7 +16,7 @@ from greyanchor.library.models import (
     Pin,
     PrintMode,
 )
-from greyanchor.library.records.editing import Outdated, signed
+from greyanchor.library.records.editing import Outdated, set_history_author
 from greyanchor.library.records.editions import keep_edition
 
 State = PrintMode.State
@@ -36,7 +36,7 @@ def locked_mode(pk: int, based_on: int) -> PrintMode:
 def _move(mode: PrintMode, state: str, user: AbstractBaseUser, why: str) -> PrintMode:
     mode.state = state
     mode.version += 1
-    signed(mode, user, why).save()
+    set_history_author(mode, user, why).save()
     return mode
 
 
@@ -93,7 +93,9 @@ def release_mode(
     if readings is not None:
         mode.readings = readings
     mode.version += 1
-    signed(mode, user, f"released: {note}" + (f" (exception: {exception})" if missing else "")).save()
+    set_history_author(
+        mode, user, f"released: {note}" + (f" (exception: {exception})" if missing else "")
+    ).save()
     keep_edition(mode, evidence or [], user, exception if missing else "")
     return mode
 

@@ -48,7 +48,7 @@ class Crossed(Outdated):
         )
 
 
-def signed(record: Any, user: AbstractBaseUser | None, why: str) -> Any:
+def set_history_author(record: Any, user: AbstractBaseUser | None, why: str) -> Any:
     """`record` with the name and the reason that its history will carry, whole; `BadInput` for one that is a book."""
     if len(why) > MOST_REASON:
         raise BadInput(
@@ -102,7 +102,7 @@ def _version(record: Any, version: int) -> dict[str, Any]:
 def write(record: Any, user: AbstractBaseUser | None, why: str) -> Any:
     """Test a record and save it with its links as one entry of its history; whoever calls has counted its version."""
     test(record)
-    signed(record, user, why)
+    set_history_author(record, user, why)
     links = record.__dict__.pop("wanted_links", {})
     try:
         with transaction.atomic():
@@ -209,7 +209,7 @@ def remove(kind: Kind, pk: int, based_on: int, user: AbstractBaseUser, why: str)
         raise BadInput(f"{record} is used by {', '.join(holding)}, so it stays")
     if not why:
         raise BadInput(f"say why {record} is removed")
-    signed(record, user, f"removed: {why}").delete()
+    set_history_author(record, user, f"removed: {why}").delete()
     return str(record)
 
 

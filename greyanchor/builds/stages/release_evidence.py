@@ -10,15 +10,13 @@ from django.utils import timezone
 
 from greyanchor.accounts.roles import RELEASE, needs
 from greyanchor.builds.models import Build, Stage
-from greyanchor.builds.stages import kinds
+from greyanchor.builds.stages.registry import stage_types, type_of
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import KeptText, PrintMode, ShopRules
 from greyanchor.library.modes.services import locked_mode, release_mode
 from greyanchor.measuring.models import ReadingPass, written
 from greyanchor.measuring.queries import double_reading
 from greyanchor.measuring.services import averaged
-
-_READ_TWICE = (kinds.INK_LIMITS, kinds.LINEARIZATION, kinds.PROFILE_CHART)
 
 
 def evidence(mode: PrintMode, build: Build | None = None) -> list[dict[str, Any]]:
@@ -40,10 +38,12 @@ def _double(mode: PrintMode, build: Build | None) -> dict[str, Any]:
             f"{mode.name} was not made in a log of this shop, so no double reading is known",
         )
     missing, worst = [], 0.0
-    for stage in build.stages.filter(kind__in=_READ_TWICE).select_related("sheet_print"):
+    for stage in build.stages.filter(
+        kind__in=[t.name for t in stage_types() if t.read_twice_rule]
+    ).select_related("sheet_print"):
         if stage.source in (Stage.Source.INHERITED, Stage.Source.SKIPPED) or stage.sheet_print is None:
             continue
-        title, found = kinds.BY_NAME[stage.kind].title.lower(), double_reading(stage.sheet_print)
+        title, found = type_of(stage).title.lower(), double_reading(stage.sheet_print)
         if found is None:
             missing.append(f"{title} was read once")
         elif not found.acceptable():
@@ -99,7 +99,7 @@ def readings_of(build: Build) -> list[dict[str, str]]:
         if job is None or not job.passes.filter(state=ReadingPass.State.DONE).exists():
             continue
         kept = KeptText.of(written(averaged(job)), KeptText.Kind.READINGS)
-        out.append({"purpose": kinds.BY_NAME[stage.kind].title, "sha256": kept.sha256})
+        out.append({"purpose": type_of(stage).title, "sha256": kept.sha256})
     return out
 
 

@@ -1,0 +1,88 @@
+"""Proof on a second print that the mode meets the aim."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from greyanchor.builds import forms
+from greyanchor.builds.models import Stage
+from greyanchor.builds.stages import names
+from greyanchor.builds.stages.accepted import curves_of, profile_of
+from greyanchor.builds.stages.base import ChartDesign, StageResult, StageType
+from greyanchor.builds.stages.linearization import limits_and_splits
+from greyanchor.builds.stages.registry import register
+from greyanchor.checks.services import Order, Subject, make_check
+from greyanchor.core.charts.patches import design
+from greyanchor.core.colour.colorimetry import Array
+from greyanchor.core.formats import icc
+from greyanchor.core.measurement.readings import ReadingSet
+from greyanchor.core.verification.aims import strip_through_profile
+from greyanchor.library.models import PrintMode
+from greyanchor.measuring.pipelines import CMYK, sent_channels, to_raw
+from greyanchor.profiles.models import AimRecord
+from greyanchor.profiles.queries import aim_of
+
+
+@dataclass
+class CheckResult(StageResult):
+    """Verdict (pass or fail) and the worst criterion in words."""
+
+    verdict: str
+    summary: str
+
+
+@register
+class CheckStage(StageType[CheckResult]):
+    name = names.CHECK
+    position = 6
+    title = "Check"
+    purpose = "Proof on a second print that the mode meets the aim."
+    why = (
+        "The control strip is sent through the profile to the aim's colours, printed, and read. This is "
+        "verification: it is another print than the one the profile was made from. With a substrate-corrected aim "
+        "the paper is left out."
+    )
+    passes = 1
+    accept_label = "Accept check"
+    skip_text, skip_subject, skip_label = "no check was made", "a check", "Skip check"
+    mode_state = PrintMode.State.READY
+    result_class = CheckResult
+    layout_form = forms.CheckOptions
+
+    def chart(self, stage: Stage, options: dict[str, Any]) -> ChartDesign:
+        build = stage.build
+        profile, curves = profile_of(build), curves_of(build)
+        _, splits = limits_and_splits(build)
+        share, corrected = to_raw(splits), bool(options.get("corrected"))
+        aim = aim_of(AimRecord.objects.get(pk=options["aim"]))
+        parsed = icc.loads(bytes(profile.data), profile.title)
+
+        def through_profile(strip: ReadingSet) -> Array:
+            return share(curves.apply(strip_through_profile(strip, aim, parsed, corrected).values()))
+
+        sent = sent_channels(build.mode.ink_set, splits)
+        return ChartDesign(
+            "control-strip", design("control-strip", CMYK), sheet_pipeline=through_profile, sent=sent
+        )
+
+    def compute(self, stage: Stage, readings: ReadingSet) -> CheckResult:
+        mode, job, options = stage.build.mode, stage.sheet_print, stage.options
+        assert job is not None
+        aim = AimRecord.objects.get(pk=options["aim"])
+        order = Order(aim, options["tolerances"], bool(options.get("corrected")))
+        subject = Subject(mode, profile_of(stage.build), mode.printer, job)
+        stage.made_check = make_check(subject, readings, order, job.printed_by)
+        return CheckResult(stage.made_check.verdict, stage.made_check.summary)
+
+    def headline(self, stage: Stage) -> str:
+        found = self.result(stage)
+        return f"{found.verdict.upper()}: {found.summary}" if found else super().headline(stage)
+
+    def objections(self, stage: Stage, values: dict[str, Any] | None) -> list[str]:
+        found = self.result(stage)
+        return ["the check failed"] if found and found.verdict != "pass" else []
+
+    def apply_to_mode(self, mode: PrintMode, stage: Stage | None) -> None:
+        made = stage.made_check if stage else None
+        mode.last_verdict, mode.last_check_summary = (made.verdict, made.summary) if made else ("", "")

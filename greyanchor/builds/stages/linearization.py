@@ -1,0 +1,264 @@
+"""An even tone scale for every ink, confirmed by a second print."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import numpy as np
+
+from greyanchor.builds.models import Build, Stage
+from greyanchor.builds.stages import accepted, names
+from greyanchor.builds.stages.base import ChartDesign, Details, StageResult, StageType, rounded
+from greyanchor.builds.stages.curves import curve_facts
+from greyanchor.builds.stages.matching import matched, pairs
+from greyanchor.builds.stages.registry import register
+from greyanchor.core.calibration.byeye import curve_from_matches
+from greyanchor.core.calibration.curves import CurveSet
+from greyanchor.core.calibration.linearization import (
+    EVEN_LARGEST,
+    EVEN_MEAN,
+    ToneScale,
+    confirm,
+    linearize,
+    parse_aim,
+    tone_scale,
+    touch_up,
+)
+from greyanchor.core.calibration.ramps import find_ramps
+from greyanchor.core.calibration.restore import short_chart
+from greyanchor.core.charts.patches import design
+from greyanchor.core.errors import BadInput
+from greyanchor.core.measurement.readings import ReadingSet
+from greyanchor.drawing.calibration import curve_plot, deviation_plot, tone_plot
+from greyanchor.library.models import PrintMode
+from greyanchor.measuring.pipelines import CMYK, sent_channels, to_raw
+
+#: aim of the tone scale where nobody chose one
+USUAL_AIM = "sctv"
+#: aim of curves that were matched by eye
+EYE = "eye"
+
+
+@dataclass
+class LinearizationResult(StageResult):
+    """Curves as CSV, tone scales before, aimed at and after, and what the second print measured.
+
+    `touched` are inks edited by hand; `sure` is how sure a curve by eye is, percent by ink; `confirm` holds
+    scales, mean, max, required (mean, max) and good.
+    """
+
+    aim: str
+    scales: dict[str, dict[str, Any]]
+    curves_csv: str
+    curves: dict[str, list[float]]
+    touched: list[str] = field(default_factory=list)
+    handles: dict[str, list[list[float]]] | None = None
+    sure: dict[str, float] | None = None
+    confirm: dict[str, Any] | None = None
+
+    def deviation(self, which: str) -> float:
+        """Largest deviation of any ink, percent; `which` is before or after."""
+        return max(float(s[f"deviation_{which}"][1]) for s in self.scales.values())
+
+
+@register
+class Linearization(StageType[LinearizationResult]):
+    name = names.LINEARIZATION
+    position = 1
+    title = "Linearization"
+    purpose = "An even tone scale from 0 to 100 % for every ink."
+    why = (
+        "A finer ramp up to each limit is printed raw and read twice. The curve is the inverse of the smoothed "
+        "measured tone scale, so that equal steps of input give equal steps of tone. It never reverses, whatever "
+        "the noise. A short chart printed through the curves confirms them and is the baseline that later restores "
+        "come back to."
+    )
+    passes = 2
+    accept_label = "Accept curves"
+    read_twice_rule = True
+    takes_baseline = True
+    confirms = True
+    lends, lends_field, lends_label = "curves", "curves", "the curves"
+    result_class = LinearizationResult
+
+    def take_over(self, stage: Stage) -> bool:
+        """The ramps of the build this one is based on, when they reach the new limits."""
+        base = stage.build.base
+        if base is None or stage.build.purpose != Build.Purpose.LIMITS:
+            return False
+        before = base.stages.get(kind=self.name)
+        old, new = accepted.decided(base, names.INK_LIMITS), accepted.decided(stage.build, names.INK_LIMITS)
+        if before.sheet_print is None or old.get("splits", []) != new.get("splits", []):
+            return False
+        if any(new["limits"][c] > old["limits"][c] + 0.05 for c in CMYK):
+            return False
+        stage.sheet_print, stage.options = before.sheet_print, {"aim": before.options.get("aim", USUAL_AIM)}
+        stage.made_under = before.made_under
+        return True
+
+    def opening_options(self, stage: Stage) -> dict[str, Any] | None:
+        return {"aim": USUAL_AIM}
+
+    def layout_options(self, stage: Stage, chosen: dict[str, Any]) -> dict[str, Any]:
+        return {**chosen, "aim": stage.options.get("aim", USUAL_AIM)}
+
+    def chart(self, stage: Stage, options: dict[str, Any]) -> ChartDesign:
+        limits, splits = limits_and_splits(stage.build)
+        device = design("linearization", CMYK, None, 3.0, {c: limits[c] / 100.0 for c in CMYK})
+        return ChartDesign(
+            "linearization",
+            device,
+            CMYK,
+            to_raw(splits),
+            sent=sent_channels(stage.build.mode.ink_set, splits),
+        )
+
+    def compute(self, stage: Stage, readings: ReadingSet) -> LinearizationResult:
+        stage.confirm_print = None  # it was printed through other curves
+        limits, _ = limits_and_splits(stage.build)
+        options = stage.options
+        return find(readings, limits, str(options.get("aim", USUAL_AIM)), options.get("touches"))
+
+    def confirmation(self, stage: Stage) -> ChartDesign:
+        found = self.result(stage)
+        if stage.state != Stage.State.OPEN or found is None:
+            raise BadInput("curves are confirmed while linearization is open and has a result")
+        return second_print(stage, found.curves_csv, "short", short_chart(), "short")
+
+    def compute_confirmation(self, stage: Stage, readings: ReadingSet) -> LinearizationResult:
+        aim = str(stage.options.get("aim", USUAL_AIM))
+        measured = evenness(readings, USUAL_AIM if aim == EYE else aim)
+        return replace(self.required_result(stage), confirm=measured)
+
+    def headline(self, stage: Stage) -> str:
+        found = self.result(stage)
+        if found is None:
+            return super().headline(stage)
+        if not found.scales:
+            return f"by eye, tone within {max(found.sure.values()):.0f} %" if found.sure else ""
+        if found.confirm:
+            measured = f"{found.confirm['max']:.1f} %, mean {found.confirm['mean']:.1f} %"
+            return f"largest deviation {measured}, confirmed (aim {found.aim})"
+        before, after = found.deviation("before"), found.deviation("after")
+        return f"largest deviation {before:.1f} % before, {after:.1f} % predicted after (aim {found.aim})"
+
+    def objections(self, stage: Stage, values: dict[str, Any] | None) -> list[str]:
+        found = self.result(stage)
+        if found is None or found.sure is not None:
+            return []
+        if found.confirm is None:
+            return ["the curves were not confirmed by a second print"]
+        if found.confirm["good"]:
+            return []
+        mean, largest = found.confirm["mean"], found.confirm["max"]
+        return [f"the confirming print is off by {mean:.2f} % mean, {largest:.2f} % largest"]
+
+    def apply_to_mode(self, mode: PrintMode, stage: Stage | None) -> None:
+        mode.curves = (stage.result or {}).get("curves_csv", "") if stage else ""
+
+    def lend(self, stage: Stage, lender: PrintMode) -> dict[str, Any]:
+        curves = CurveSet.from_csv(lender.curves, f"curves of {lender.name}")
+        mine, _ = limits_and_splits(stage.build)
+        off = [c for c in curves.channels if abs(lender.limits[c] - mine[c]) > 0.1]
+        if off:
+            raise BadInput(
+                f"the curves of {lender.name} end at other limits than this build's ({', '.join(off)}): "
+                "inherit the ink limits from it too, or linearize"
+            )
+        stage.result = LinearizationResult("inherited", {}, **curve_facts(curves)).to_json()
+        return {}
+
+    def plots(self, stage: Stage) -> list[str]:
+        found = self.required_result(stage)
+        open_now = stage.state == Stage.State.OPEN
+        views = [tone_plot(found.scales)] if found.scales else []
+        views.append(curve_plot(found.curves, found.handles if open_now else None))
+        return [*views, deviation_plot(found.confirm["scales"])] if found.confirm else views
+
+    def details(self, stage: Stage) -> Details:
+        if stage.state != Stage.State.OPEN or not stage.build.mode.media.unreadable:
+            return {}
+        return {"match": [(c, len(matched(stage, c)), len(p)) for c, p in pairs(stage.build).items()]}
+
+
+def limits_and_splits(build: Build) -> tuple[dict[str, float], list[dict[str, Any]]]:
+    """Accepted limits in percent, and how light inks share."""
+    decision = accepted.decided(build, names.INK_LIMITS)
+    return decision["limits"], decision.get("splits", [])
+
+
+def second_print(stage: Stage, curves_csv: str, purpose: str, device: Any, subject: str) -> ChartDesign:
+    """A chart through the curves that an open stage has found, to see whether they hold."""
+    curves = CurveSet.from_csv(curves_csv, "curves of this build")
+    _, splits = limits_and_splits(stage.build)
+    share = to_raw(splits)
+    sent = sent_channels(stage.build.mode.ink_set, splits)
+    return ChartDesign(
+        purpose, device, CMYK, lambda values: share(curves.apply(values)), sent=sent, subject=subject
+    )
+
+
+def _scale(s: ToneScale) -> dict[str, Any]:
+    return {
+        "inputs": rounded(s.inputs),
+        "before": rounded(s.before),
+        "aim": rounded(s.aim),
+        "after": rounded(s.after),
+        "deviation_before": [round(v, 5) for v in s.deviation_before],
+        "deviation_after": [round(v, 5) for v in s.deviation_after],
+    }
+
+
+def find(
+    readings: ReadingSet,
+    limits: Mapping[str, float],
+    aim: str,
+    touches: Mapping[str, Mapping[str, float]] | None = None,
+) -> LinearizationResult:
+    """Curves from ramps; `limits` are percent.
+
+    `touches` are raw outputs in percent by channel and handle (percent, as text), moved by hand.
+    """
+    fractions = {c: v / 100.0 for c, v in limits.items() if c in readings.channels}
+    made = linearize(readings, fractions, aim)
+    curves, scales = made.curves, {c: _scale(s) for c, s in made.scales.items()}
+    touched = {c: moves for c, moves in (touches or {}).items() if moves}
+    if touched:
+        outputs = curves.outputs.copy()
+        ramps = find_ramps(readings)
+        for channel, moves in touched.items():
+            i = curves.channels.index(channel)
+            outputs[i] = touch_up(outputs[i], {float(h) / 100.0: v / 100.0 for h, v in moves.items()})
+            changed = tone_scale(ramps[channel], fractions[channel], outputs[i], *parse_aim(aim))
+            scales[channel] = _scale(changed)
+        curves = CurveSet(curves.channels, outputs)
+    return LinearizationResult(aim, scales, touched=sorted(touched), **curve_facts(curves))
+
+
+def find_by_eye(
+    limits: Mapping[str, float],
+    matches: Mapping[str, Mapping[str, Sequence[float]]],
+    widths: Mapping[str, Mapping[str, float]],
+) -> LinearizationResult:
+    """Curves from matched pairs, with how sure each is. Everything is percent; tones are keys as text."""
+    outputs, sure = [], {}
+    for channel, limit in limits.items():
+        chosen = matches.get(channel, {})
+        steps = {float(t): [v / 100.0 for v in found] for t, found in chosen.items() if found}
+        width = {float(t): w / 100.0 for t, w in widths[channel].items()}
+        made = curve_from_matches(channel, limit / 100.0, steps, width)
+        outputs.append(made.output)
+        sure[channel] = round(made.sure_within, 2)
+    curves = CurveSet(tuple(limits), np.array(outputs))
+    return LinearizationResult(EYE, {}, sure=sure, **curve_facts(curves))
+
+
+def evenness(readings: ReadingSet, aim: str) -> dict[str, Any]:
+    """What the short chart printed through the curves measured against the aim."""
+    scales = {c: _scale(s) for c, s in confirm(readings, aim).items()}
+    mean = max(s["deviation_after"][0] for s in scales.values())
+    largest = max(s["deviation_after"][1] for s in scales.values())
+    good = mean <= EVEN_MEAN and largest <= EVEN_LARGEST
+    return {"scales": scales, "mean": mean, "max": largest, "wanted": [EVEN_MEAN, EVEN_LARGEST], "good": good}

@@ -1,0 +1,10 @@
+"""Names of the stages, where one stage has to name another. They are stored with every build."""
+
+INK_LIMITS = "ink-limits"
+LINEARIZATION = "linearization"
+GREY_BALANCE = "grey-balance"
+TOTAL_INK = "total-ink"
+PROFILE_CHART = "profile-chart"
+PROFILE = "profile"
+CHECK = "check"
+RELEASE = "release"

@@ -1,0 +1,77 @@
+"""The ICC profile of the mode: built here by the worker, or attached."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from greyanchor.builds.models import Stage
+from greyanchor.builds.stages import names
+from greyanchor.builds.stages.base import Details, StageResult, StageType
+from greyanchor.builds.stages.registry import register
+from greyanchor.library.models import PrintMode
+
+#: figures of a profile's report that the stage keeps
+FIGURES = ("fit", "held_out", "round_trip", "neutral_dch_max", "gamut_volume", "seconds")
+
+
+@dataclass
+class ProfileStageResult(StageResult):
+    """How good the profile is, in dE00: fit, held out and round trip as {"mean", "p95", ...}; `doubts` in words."""
+
+    fit: dict[str, float] | None = None
+    held_out: dict[str, float] | None = None
+    round_trip: dict[str, float] | None = None
+    neutral_dch_max: float | None = None
+    gamut_volume: float | None = None
+    seconds: float | None = None
+    doubts: list[str] | None = None
+    attached: str | None = None
+
+    @classmethod
+    def of_report(cls, report: Mapping[str, Any], **more: Any) -> ProfileStageResult:
+        """From the report of a profile."""
+        return cls(**{n: report[n] for n in FIGURES if n in report}, **more)
+
+
+@register
+class ProfileStage(StageType[ProfileStageResult]):
+    name = names.PROFILE
+    position = 5
+    title = "Profile"
+    purpose = "The ICC profile of this mode: separation and tables."
+    why = (
+        "A printer model is fitted to the averaged spectra, then inverted for every node of the tables. Black start "
+        "is how dark a neutral is before black joins in; strength is how soon black takes over from the three "
+        "colours."
+    )
+    accept_label = "Accept profile"
+    lends, lends_field, lends_label = "profile", "profile_id", "a profile"
+    result_class = ProfileStageResult
+
+    def headline(self, stage: Stage) -> str:
+        found = self.result(stage)
+        if found is None:
+            return super().headline(stage)
+        if found.attached:
+            own = f", {found.held_out['mean']:.2f} dE00 from this mode's readings" if found.held_out else ""
+            return f"attached: {found.attached}{own}"
+        held_out, round_trip = found.held_out or {}, found.round_trip or {}
+        return f"held out {held_out['mean']:.2f}, round trip {round_trip['mean']:.2f} dE00 mean"
+
+    def objections(self, stage: Stage, values: dict[str, Any] | None) -> list[str]:
+        found = self.result(stage)
+        return list(found.doubts or []) if found else []
+
+    def apply_to_mode(self, mode: PrintMode, stage: Stage | None) -> None:
+        mode.profile = stage.profile if stage else None
+
+    def lend(self, stage: Stage, lender: PrintMode) -> dict[str, Any]:
+        assert lender.profile is not None
+        stage.profile = lender.profile
+        stage.result = ProfileStageResult.of_report(lender.profile.report).to_json()
+        return {}
+
+    def details(self, stage: Stage) -> Details:
+        return {"task": stage.tasks.first()}
