@@ -87,14 +87,15 @@ def _long_session(client: Any) -> None:
     """6,000 patches in one pass: the page, and rows early and late in the session."""
     from greyanchor.builds.models import Build
     from greyanchor.measuring.models import ReadingRow
-    from greyanchor.measuring.printing import make_chart, prepare_print, print_on_standin
+    from greyanchor.measuring.printing import make_chart, prepare_print, print_sheet
     from greyanchor.measuring.services import calibrate_white, start_pass
 
     print("\nA reading session of 6,000 patches")
-    environment = Build.objects.get(pk=1).print_environment
+    build = Build.objects.select_related("mode__printer").get(pk=1)
+    environment = build.print_environment
     device = np.random.default_rng(1).random((6000, 4)) * 0.6
     chart = make_chart("profile", device, "six thousand patches", environment)
-    job = print_on_standin(prepare_print(chart, environment).pk, None)
+    job = print_sheet(prepare_print(chart, environment, printer=build.mode.printer).pk, None)
     current = start_pass(job, None)
     calibrate_white(current.pk)
     rows = int(chart.patches.rows.max())

@@ -9,7 +9,6 @@ import numpy as np
 from django.contrib.auth.models import AbstractBaseUser
 from django.db.models import QuerySet
 
-from greyanchor.builds import visual
 from greyanchor.builds.acceptance_rules import objections
 from greyanchor.builds.inheritance import Lender, lenders
 from greyanchor.builds.log import headline
@@ -18,6 +17,7 @@ from greyanchor.builds.redo import voided_by
 from greyanchor.builds.stages.base import EyeSubject, StageType
 from greyanchor.builds.stages.matching import REPEATS, matched, pairs
 from greyanchor.builds.stages.registry import stage_types, type_of
+from greyanchor.builds.visual import looks, view_of
 from greyanchor.checks.models import Check
 from greyanchor.core.calibration.restore import RESTORED
 from greyanchor.core.printing.environment import PrintEnvironment
@@ -106,7 +106,11 @@ def eye_view(stage: Stage) -> dict[str, Any]:
     if not subjects:
         return {}
     marks = stage.options.get("marks", {})
-    return {"subjects": [_eye_row(s, marks.get(s.name, {})) for s in subjects], "marked": bool(marks)}
+    return {
+        "subjects": [_eye_row(s, marks.get(s.name, {})) for s in subjects],
+        "marked": bool(marks),
+        "pictured": view_of(stage.build) is not None,
+    }
 
 
 def _eye_row(subject: EyeSubject, marks: dict[str, Any]) -> dict[str, Any]:
@@ -116,7 +120,7 @@ def _eye_row(subject: EyeSubject, marks: dict[str, Any]) -> dict[str, Any]:
 
 def match_view(stage: Stage, channel: str) -> list[dict[str, Any]]:
     """Pairs of a channel with their colours, each as often as it is to be matched."""
-    paper, solid, steps = visual.looks(stage.build, channel)
+    paper, solid, steps = looks(stage.build, channel)
     colours = hex_colours(np.array([paper, solid]))
     chosen = matched(stage, channel)
     out = []

@@ -17,8 +17,13 @@ from greyanchor.builds.stages.names import INK_LIMITS
 from greyanchor.builds.stages.registry import named, type_of
 from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
-from greyanchor.devices.standin import StandInPrinter
+from greyanchor.core.verification.northlight import aim_lab
+from greyanchor.devices.ports import ViewPort
+from greyanchor.library.machines.connections import printer_port
 from greyanchor.measuring.models import ReadingPass
+
+#: the sheet that pictures are drawn of, so that one looks alike every time
+PICTURE_NUMBER = 7
 
 
 def _subject(build: Build, stage_name: str, subject: str) -> EyeSubject:
@@ -31,7 +36,16 @@ def _subject(build: Build, stage_name: str, subject: str) -> EyeSubject:
 def picture(build: Build, stage_name: str, subject: str) -> bytes:
     """PNG of the print of a ramp or of rising sums, for the loupe."""
     raw = named(stage_name).eye_raw(build, _subject(build, stage_name, subject))
-    return StandInPrinter.picture(build.print_environment, raw, 7)
+    view = view_of(build)
+    if view is None:
+        raise BadInput(f"{build.mode.printer.name} shows no picture of its prints: look at the print")
+    return view.picture(build.print_environment, raw, PICTURE_NUMBER)
+
+
+def view_of(build: Build) -> ViewPort | None:
+    """The printer of a build, where its prints can be looked at on screen; None where there is only the paper."""
+    port = printer_port(build.mode.printer)
+    return port if isinstance(port, ViewPort) else None
 
 
 @needs(MAKE)
@@ -69,8 +83,12 @@ def _compute(stage: Stage) -> None:
 
 
 def looks(build: Build, channel: str) -> tuple[Array, Array, list[Array]]:
-    """Lab of the paper, of the ink at its limit, and of the steps of every pair, as the print shows them."""
-    seen = StandInPrinter.look(build.print_environment, raw_steps(build, channel))
+    """Lab of the paper, of the ink at its limit, and of the steps of every pair.
+
+    As the print shows them where it can be looked at on screen, else as the usual colours of the inks.
+    """
+    raw, view = raw_steps(build, channel), view_of(build)
+    seen = view.look(build.print_environment, raw) if view else aim_lab(raw[:, :4])
     steps, at = [], 2
     for pair in pairs(build)[channel]:
         steps.append(seen[at : at + len(pair.steps)])

@@ -5,6 +5,7 @@ DATABASE_URL      another database than the embedded SQLite
 REDIS_URL         a Redis queue for workers on several machines
 ALLOWED_HOSTS     names the application is reached by, separated by commas
 GREYANCHOR_CATALOGUE  address of the supplier's catalogue; none when empty
+GREYANCHOR_DEVICES folder in which drivers keep theirs (default: devices, in the home folder)
 GREYANCHOR_INBOX  folder that is watched for readings (default: inbox, in the home folder)
 GREYANCHOR_DEMO   set by `greyanchor demo`: shows the demo accounts on the sign-in page
 """
@@ -140,6 +141,8 @@ DATA_UPLOAD_MAX_MEMORY_SIZE = 40 * 1024 * 1024
 DATA_UPLOAD_MAX_NUMBER_FILES = 3000  # a folder of profiles comes in at once
 FILE_UPLOAD_MAX_MEMORY_SIZE = 40 * 1024 * 1024
 CATALOGUE_URL = os.environ.get("GREYANCHOR_CATALOGUE", "")
+#: the folder that drivers may use; folders of devices are inside it
+DEVICES_HOME = Path(os.environ.get("GREYANCHOR_DEVICES", HOME / "devices"))
 INBOX = Path(os.environ.get("GREYANCHOR_INBOX", HOME / "inbox"))
 #: largest file a person may upload, in bytes
 UPLOAD_LIMIT = 16 * 1024 * 1024

@@ -1,19 +1,29 @@
-"""Prints of the demo data."""
+"""Prints of the demo data, made and read on the simulated devices."""
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import timedelta
 
-from django.contrib.auth.models import User
+from django.contrib.auth.models import AbstractBaseUser
 from django.utils import timezone
 
+from greyanchor.core.measurement.readings import ReadingSet
+from greyanchor.devices.standin.readers import StandinStripReader
 from greyanchor.measuring.models import SheetPrint
-from greyanchor.measuring.printing import print_on_standin, standin_reading
+from greyanchor.measuring.printing import print_sheet, printed_chart
 from greyanchor.measuring.services import keep_whole_pass
 
 
-def read_print(job: SheetPrint, passes: int, user: User) -> None:
+def read_print(job: SheetPrint, passes: int, user: AbstractBaseUser) -> None:
     """Print, let dry, and read with a careful hand."""
-    job = print_on_standin(job.pk, user, timezone.now() - timedelta(minutes=job.dry_minutes))
+    job = print_sheet(job.pk, user, timezone.now() - timedelta(minutes=job.dry_minutes))
     for number in range(1, passes + 1):
-        keep_whole_pass(job, standin_reading(job, number), "stand-in strip reader SR-1042", user)
+        keep_whole_pass(job, careful_reading(job, number), StandinStripReader.name, user)
+
+
+def careful_reading(job: SheetPrint, number: int, condition: str = "M1") -> ReadingSet:
+    """A whole careful pass on the dry sheet of a simulated print."""
+    sheet = replace(printed_chart(job, condition), wet=0.0)
+    spectra = StandinStripReader().read_all(sheet, number)
+    return replace(job.chart.patches, spectra=spectra, condition=condition)

@@ -16,8 +16,8 @@ from greyanchor.checks.trends import set_schedule, watch
 from greyanchor.core.verification.shipped import SHIPPED
 from greyanchor.core.verification.spots import SpotColour
 from greyanchor.core.verification.tolerances import Criterion, Grade
+from greyanchor.demo.devices import drift as let_drift
 from greyanchor.demo.prints import read_print
-from greyanchor.library.machines.standin import set_standin
 from greyanchor.library.models import PrintMode
 from greyanchor.profiles.aims import keep_spots
 from greyanchor.profiles.models import AimRecord
@@ -69,13 +69,13 @@ def _checked(
     mode: PrintMode, order: Order, user: User, at: datetime, drift: dict[str, float], kind: str = "full"
 ) -> Check:
     """A strip printed on a machine that drifted, read twice, and dated back."""
-    set_standin(mode.printer, drift, [0, 0, 0])
+    let_drift(mode.printer, drift)
     found = start_check_print(mode, order, StripChoice(kind), user)
     read_print(found.sheet_print, 1, user)
     found.refresh_from_db()
     made = Check.objects.get(pk=found.made_check_id)
     Check.objects.filter(pk=made.pk).update(made_at=at)
-    set_standin(mode.printer, {}, [0, 0, 0])
+    let_drift(mode.printer, {})
     made.refresh_from_db()
     return made
 

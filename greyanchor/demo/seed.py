@@ -28,8 +28,9 @@ from greyanchor.core.simulation.standin import print_and_read
 from greyanchor.demo import library, proof
 from greyanchor.demo.accounts import ACCOUNTS, people
 from greyanchor.demo.builds import CREATED, Plan, carry_out, handling_choices
+from greyanchor.demo.devices import connect_all
+from greyanchor.demo.devices import drift as let_drift
 from greyanchor.demo.prints import read_print
-from greyanchor.library.machines.standin import set_standin
 from greyanchor.library.models import Media, MediaClass, Printer, PrintMode
 from greyanchor.library.modes.fallbacks import set_fallback
 from greyanchor.profiles.models import RoomLight
@@ -92,6 +93,7 @@ def people_and_machines() -> dict[str, User]:
     """The people, machines and media of the demo, before any work."""
     users = people()
     library.machines_and_media(users["ines"])
+    connect_all()
     library.memberships(users, {a.username: a.site for a in ACCOUNTS})
     return users
 
@@ -141,7 +143,7 @@ def _keep_true(users: dict[str, User]) -> None:
         (61, {"C": 1.12, "M": 0.95}),
         (90, {}),  # its heads were replaced
     ):
-        set_standin(mode.printer, drift, [0, 0, 0])
+        let_drift(mode.printer, drift)
         mode.refresh_from_db()
         found = start_restore(mode, users["ines"])
         read_print(found.sheet_print, 2, users["ines"])
@@ -151,7 +153,7 @@ def _keep_true(users: dict[str, User]) -> None:
         use_curves(found, "monthly restore", users["ines"])
         when = taken + timedelta(days=days)
         type(found).objects.filter(pk=found.pk).update(started_at=when, finished_at=when)
-    set_standin(mode.printer, {}, [0, 0, 0])
+    let_drift(mode.printer, {})
 
 
 def _branch_and_lend(users: dict[str, User]) -> None:

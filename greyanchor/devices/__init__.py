@@ -1,6 +1,5 @@
-"""Ports to instruments and printers, and the stand-ins that are their first drivers.
+"""Printers and instruments: ports that the application asks, drivers that answer, and a registry that finds them.
 
-A driver for a real device is one more class with the methods of `ports.PrinterPort` or
-`ports.RowInstrumentPort` or
-`ports.SheetInstrumentPort`.
+`ports` says what a driver provides, `registry` finds every installed driver by its entry point. The drivers
+in `standin` (simulated devices) and `folder` (devices with programs of their own) are ordinary ones.
 """

@@ -1,21 +1,106 @@
-"""What the application asks of a printer and of an instrument."""
+"""What the application asks of printers and instruments. docs/drivers.md shows how to write a driver.
+
+A package offers a driver by the entry point group ``greyanchor.drivers``, which names an instance of a
+subclass of `Driver`. Everything but `Driver` is a protocol: a class with these methods is enough.
+"""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Any, Protocol
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, Protocol, runtime_checkable
 
 from greyanchor.core.colour.colorimetry import Array
+from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.printing.environment import PrintEnvironment
+from greyanchor.core.printing.handling import Abilities
+
+#: measuring methods that a chart is laid out for, as `core.charts.layout.METHODS` names them
+METHODS = ("strip", "table", "inline")
+
+
+@dataclass(frozen=True)
+class Option:
+    """One thing that a connection has to say, a line of text: a folder, an address, a port."""
+
+    key: str
+    label: str
+    help: str = ""
+    required: bool = True
+
+
+@dataclass(frozen=True)
+class Machine:
+    """A printer as its driver meets it; `media` and `thickness` (µm) are what is loaded."""
+
+    name: str
+    model: str
+    serial: str
+    abilities: Abilities = field(default_factory=dict)
+    slots: int = 0
+    media: str = ""
+    thickness: float = 200.0
+
+
+@dataclass(frozen=True)
+class Connection:
+    """How a device is reached.
+
+    Attributes
+    ----------
+    options
+        What a person entered, by the key of each `Option`.
+    state
+        What the driver remembers between calls; it changes in place and is stored by the application.
+        Plain values for JSON.
+    home
+        A folder of the application that drivers may use; options that name folders are inside it.
+    machine
+        The printer; None for an instrument.
+    """
+
+    options: Mapping[str, str]
+    state: dict[str, Any]
+    home: Path
+    machine: Machine | None = None
+
+    def folder(self, key: str) -> Path:
+        """The folder that an option names, inside `home`; `BadInput` where it would lie elsewhere."""
+        name = str(self.options.get(key, "")).strip()
+        found = (self.home / name).resolve()
+        if not name or Path(name).is_absolute() or not found.is_relative_to(self.home.resolve()):
+            raise BadInput(
+                f"{name or 'nothing'} is not a folder inside {self.home}: name one like petrel-sheets"
+            )
+        return found
 
 
 @dataclass(frozen=True)
 class PrintTicket:
-    """What a printer needs to know to find a print again: it is stored with the print as JSON."""
+    """What is stored with a print so that it can be found again: plain values for JSON."""
 
     device: str
     facts: dict[str, Any]
+
+
+@dataclass(frozen=True)
+class PrintedChart:
+    """A print as an instrument meets it.
+
+    `chart` has raw device values, `ticket` are the facts of its `PrintTicket` with the key of its driver under
+    ``driver``, `condition` is the measurement condition, `wet` how much of its drying is still to come, 0..1.
+    """
+
+    chart: ReadingSet
+    environment: PrintEnvironment
+    ticket: Mapping[str, Any]
+    condition: str = "M1"
+    wet: float = 0.0
+
+
+# --- printers --------------------------------------------------------------------------------
 
 
 class PrinterPort(Protocol):
@@ -24,30 +109,179 @@ class PrinterPort(Protocol):
     name: str
 
     def print_chart(self, chart: ReadingSet, environment: PrintEnvironment, number: int) -> PrintTicket:
-        """Print `chart` (raw device values) under `environment`; `number` tells prints apart."""
+        """Print `chart` (raw device values) under `environment`; `number` tells prints apart.
+
+        `BadInput` says what the printer cannot do; then nothing was printed.
+        """
         ...
 
 
+@runtime_checkable
+class MemoryPort(Protocol):
+    """A printer that keeps handling settings in numbered slots."""
+
+    def send(self, number: int, name: str, values: Mapping[str, float]) -> None:
+        """Fill a slot; `BadInput` for what the machine cannot do, and then the slot is as it was."""
+        ...
+
+    def read(self, number: int) -> tuple[str, dict[str, float]]:
+        """Name and values of a slot; empty ones for a slot that was never filled."""
+        ...
+
+
+@runtime_checkable
+class PatternPort(Protocol):
+    """A printer whose readiness patterns are known to the application once they are printed."""
+
+    #: nozzles of one ink on the nozzle pattern
+    nozzles: int
+
+    def closed(self, channel: str, day: int, cleanings: int) -> list[int]:
+        """Nozzles of an ink that print nothing; `day` is a date as an ordinal, after so many cleanings."""
+        ...
+
+    def misfit(self, setting: str, values: Sequence[float], unit: float) -> Array:
+        """What is to be seen at each value of a setting (n,), -1 much too little to 1 much too much."""
+        ...
+
+    def read_misfit(self, setting: str, values: Sequence[float], unit: float, sheet: int) -> Array:
+        """The same as an instrument reads it, without its sign (n,)."""
+        ...
+
+
+@runtime_checkable
+class ViewPort(Protocol):
+    """A printer whose prints can be looked at on screen."""
+
+    def picture(self, environment: PrintEnvironment, raw: Array, number: int) -> bytes:
+        """PNG of raw device values (n, channels) as they print, side by side."""
+        ...
+
+    def look(self, environment: PrintEnvironment, raw: Array) -> Array:
+        """Lab (n, 3) of raw device values as the eye sees them."""
+        ...
+
+
+@dataclass(frozen=True)
+class Control:
+    """Something of a simulated device that can be changed on its page."""
+
+    key: str
+    label: str
+    value: float
+    low: float
+    high: float
+    step: float = 1.0
+
+
+@runtime_checkable
+class ControlsPort(Protocol):
+    """A simulated device whose behaviour can be changed."""
+
+    def controls(self) -> list[Control]:
+        """What can be changed, as it stands."""
+        ...
+
+    def control(self, values: Mapping[str, float]) -> None:
+        """Change it; `BadInput` for a value out of range, and then nothing is changed."""
+        ...
+
+    def tune(self, number: int, key: str, value: float) -> None:
+        """Change one value of a memory slot, as somebody does at the panel of a machine."""
+        ...
+
+
+# --- instruments -----------------------------------------------------------------------------
+
+
+@runtime_checkable
 class RowInstrumentPort(Protocol):
     """Reads rows of patches, one at a time, by hand."""
 
     name: str
+    #: minutes that a white calibration holds; None for an instrument that needs none
+    white_minutes: float | None
 
-    def read_row(self, row: int, reading: int, attempt: int, minutes_since_white: float | None) -> Array:
+    def read_row(
+        self, sheet: PrintedChart, row: int, reading: int, attempt: int, minutes_since_white: float | None
+    ) -> Array:
         """Spectra (n, 36) of a row, counted from 1; raises `NotReadable` with what to do with the hands."""
         ...
 
 
+@runtime_checkable
 class SheetInstrumentPort(Protocol):
     """Reads whole sheets alone."""
 
     name: str
+    white_minutes: float | None
     needs_corners: bool
 
-    def corner(self, which: int, sheet: int, reading: int, attempt: int) -> Array:
-        """Where the head stands (2,), mm, after a hand set it on corner `which` (0, 1, 2) of a sheet."""
+    def corner(self, sheet: PrintedChart, which: int, number: int, reading: int, attempt: int) -> Array:
+        """Where the head stands (2,), mm, after a hand set it on corner `which` (0, 1, 2) of sheet `number`."""
         ...
 
-    def read_sheet(self, sheet: int, reading: int, attempt: int, minutes_since_white: float | None) -> Array:
-        """Spectra (n, 36) of every patch of a sheet; raises `NotReadable`."""
+    def read_sheet(
+        self, sheet: PrintedChart, number: int, reading: int, attempt: int, minutes_since_white: float | None
+    ) -> Array:
+        """Spectra (n, 36) of every patch of sheet `number`; raises `NotReadable`."""
         ...
+
+
+@dataclass(frozen=True)
+class Arrival:
+    """A file that an instrument's own program delivered; `refused` says why it could not be read at all."""
+
+    name: str
+    data: bytes = b""
+    refused: str = ""
+
+
+@runtime_checkable
+class FileInstrumentPort(Protocol):
+    """An instrument with a program of its own, whose passes arrive as files."""
+
+    name: str
+
+    def arrivals(self) -> Iterator[Arrival]:
+        """Files that are whole and were not put away yet."""
+        ...
+
+    def put_away(self, arrival: Arrival, taken: bool, reason: str = "") -> None:
+        """The application is done with a file: it was used, or refused for a reason."""
+        ...
+
+
+InstrumentPort = RowInstrumentPort | SheetInstrumentPort | FileInstrumentPort
+
+
+class Driver:
+    """What an installed driver is: it opens printers, instruments, or both. Subclass it."""
+
+    #: stored with every connection; never change it
+    key: str = ""
+    title: str = ""
+    #: what a connection has to say
+    options: tuple[Option, ...] = ()
+    #: what it opens: "printer", and the measuring methods of `METHODS`
+    opens: frozenset[str] = frozenset()
+    #: devices that are computed: their sheets need not wait until they are dry
+    simulated: bool = False
+
+    def check(self, connection: Connection) -> None:
+        """Raise `BadInput` for options that cannot work, before a connection is kept."""
+        for option in self.options:
+            if option.required and not str(connection.options.get(option.key, "")).strip():
+                raise BadInput(f"{self.title} needs: {option.label}")
+
+    def printer(self, connection: Connection) -> PrinterPort:
+        """The printer behind a connection."""
+        raise BadInput(f"{self.title} has no printer")
+
+    def instrument(self, connection: Connection, method: str) -> InstrumentPort:
+        """The instrument behind a connection, for a measuring method."""
+        raise BadInput(f"{self.title} has no instrument that reads by {method}")
+
+    def can_read(self, ticket: Mapping[str, Any]) -> bool:
+        """Whether its instruments can read a print; real ones read any."""
+        return True

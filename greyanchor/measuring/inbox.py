@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import re
-import shutil
-import time
 from pathlib import Path
 
 from django.conf import settings
@@ -14,7 +12,9 @@ from django.db.models import Q, QuerySet
 from greyanchor.accounts.roles import USE, needs
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import readings_file
-from greyanchor.core.formats.files import read_limited
+from greyanchor.devices.folder.instrument import FolderInstrument
+from greyanchor.devices.ports import Arrival, FileInstrumentPort
+from greyanchor.library.machines.connections import file_instruments
 from greyanchor.measuring.models import Delivered, ReadingPass, SheetPrint, readings_wanted
 from greyanchor.measuring.uploads import matched_upload, take_upload
 
@@ -22,9 +22,7 @@ from greyanchor.measuring.uploads import matched_upload, take_upload
 ENOUGH = 3
 #: a file is taken once its size stood still for this long, seconds
 SETTLED = 1.0
-#: endings that readings have; everything else in the folder is left alone
 _PRINT = re.compile(r"print-(\d{1,12})(?!\d)", re.IGNORECASE)
-ENDINGS = (".txt", ".cxf", ".xml", ".csv", ".cgats")
 
 
 def open_prints() -> QuerySet[SheetPrint]:
@@ -100,48 +98,25 @@ def _find(name: str, data: bytes) -> SheetPrint:
     return fitting[0]
 
 
-def inbox() -> Path:
-    """The watched folder, made when it is not there."""
-    found = Path(settings.INBOX)
-    for part in ("", "taken", "refused"):
-        (found / part).mkdir(parents=True, exist_ok=True)
-    return found
+def watched() -> list[tuple[str, FileInstrumentPort]]:
+    """Whatever delivers readings as files: the watched folder of the shop, and instruments connected to its sites."""
+    shop = FolderInstrument(Path(settings.INBOX), SETTLED, settings.UPLOAD_LIMIT)
+    found: list[tuple[str, FileInstrumentPort]] = [("watched folder", shop)]
+    return [*found, *((f"{port.name} at {record.site}", port) for record, port in file_instruments())]
 
 
-def sweep(now: float | None = None) -> list[Delivered]:
-    """Take up every settled file of the watched folder; it then stands under ``taken`` or ``refused``, with the reason beside it."""
-    folder, moment = inbox(), time.time() if now is None else now
-    out = []
-    for path in sorted(folder.iterdir()):
-        if (
-            path.is_symlink()
-            or not path.is_file()
-            or path.suffix.lower() not in ENDINGS
-            or moment - path.stat().st_mtime < SETTLED
-        ):
-            continue
-        try:
-            data = read_limited(path, settings.UPLOAD_LIMIT)
-        except BadInput as error:
-            made = Delivered.objects.create(
-                name=path.name[:200],
-                via="watched folder",
-                outcome=Delivered.Outcome.REFUSED,
-                reason=str(error)[:400],
-            )
-        else:
-            made = deliver(path.name, data, "watched folder", None)
-        target = _free(folder / made.outcome / path.name)
-        shutil.move(path, target)
-        if made.outcome == Delivered.Outcome.REFUSED:
-            target.with_name(f"{target.name}.reason.txt").write_text(f"{made.reason}\n")
-        out.append(made)
-    return out
+def collect() -> list[Delivered]:
+    """Take up every file that arrived; what became of each is kept, and the instrument is told."""
+    return [_take(via, port, arrival) for via, port in watched() for arrival in port.arrivals()]
 
 
-def _free(path: Path) -> Path:
-    """`path`, with a number in its name when it is taken."""
-    found, number = path, 2
-    while found.exists():
-        found, number = path.with_name(f"{path.stem}-{number}{path.suffix}"), number + 1
-    return found
+def _take(via: str, port: FileInstrumentPort, arrival: Arrival) -> Delivered:
+    if arrival.refused:
+        refused = Delivered.Outcome.REFUSED
+        made = Delivered.objects.create(
+            name=arrival.name[:200], via=via[:80], outcome=refused, reason=arrival.refused[:400]
+        )
+    else:
+        made = deliver(arrival.name, arrival.data, via[:80], None)
+    port.put_away(arrival, made.outcome == Delivered.Outcome.TAKEN, made.reason)
+    return made

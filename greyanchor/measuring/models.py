@@ -87,11 +87,6 @@ class SheetPrint(models.Model):
         return f"print {self.pk} of {self.chart}"
 
     @property
-    def can_be_read_here(self) -> bool:
-        """Whether the stand-in printer made it, so that the stand-in instrument can read it."""
-        return bool(self.ticket)
-
-    @property
     def print_environment(self) -> PrintEnvironment:
         return PrintEnvironment(**self.environment)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from math import exp
 from typing import Any
@@ -17,7 +17,9 @@ from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
 from greyanchor.core.printing.environment import PrintEnvironment
-from greyanchor.devices.standin import Sheets, StandInPrinter, StandInReader
+from greyanchor.devices.ports import PrintedChart, RowInstrumentPort, SheetInstrumentPort
+from greyanchor.devices.registry import drivers
+from greyanchor.library.machines.connections import driver_of, instrument_for, opened
 from greyanchor.library.models import Printer
 from greyanchor.measuring.models import Chart, SheetPrint, written
 
@@ -90,21 +92,31 @@ def prepare_print(
     )
 
 
+#: what is stored as the device of a print that somebody made from the files of the chart
+FROM_FILES = "printed from the files"
+
+
 @needs(USE)
 @transaction.atomic
-def print_on_standin(pk: int, user: AbstractBaseUser | None, at: datetime | None = None) -> SheetPrint:
-    """Print on the stand-in printer; a second press of the button changes nothing.
+def print_sheet(pk: int, user: AbstractBaseUser | None, at: datetime | None = None) -> SheetPrint:
+    """Print a chart on its printer; a second press of the button changes nothing.
 
-    `at` is when, for demo data that were printed a while ago.
+    A printer that no driver reaches is taken to have printed the files of the chart. `at` is when, for demo
+    data that were printed a while ago.
     """
     job = SheetPrint.objects.select_for_update(of=("self",)).select_related("chart", "printer").get(pk=pk)
     if job.device:
         return job
-    environment = job.print_environment
-    machine = StandInPrinter(job.printer.standin if job.printer else None)
-    ticket = machine.print_chart(job.raw_chart, environment, _print_number(job.chart, environment))
-    job.device, job.ticket = StandInPrinter.name, ticket.facts
-    job.printed_at, job.printed_by = at or timezone.now(), user
+    driver = driver_of(job.printer)
+    if driver is None or job.printer is None:
+        job.device = FROM_FILES
+    else:
+        environment = job.print_environment
+        with opened(job.printer) as port:
+            number = _print_number(job.chart, environment)
+            ticket = port.print_chart(job.raw_chart, environment, number)
+        job.device, job.ticket = ticket.device, {**ticket.facts, "driver": driver.key}
+    job.printed_at, job.printed_by = at or timezone.now(), user  # type: ignore[assignment]
     job.save()
     return job
 
@@ -115,21 +127,27 @@ def _print_number(chart: Chart, environment: PrintEnvironment) -> int:
     return int(environment.content_hash()[:6] + chart.content_hash[:4], 16) % 9_000_000 + 100 * earlier
 
 
+def is_simulated(job: SheetPrint) -> bool:
+    """Whether a print was computed, so that it need not wait until it is dry."""
+    driver = drivers().get(str(job.ticket.get("driver", "")))
+    return driver is not None and driver.simulated
+
+
 @needs(USE)
 @transaction.atomic
-def dry_on_standin(pk: int) -> SheetPrint:
-    """Let the stand-in's sheet lie until it is dry: its clock is put forward, nothing else is."""
+def dry_at_once(pk: int) -> SheetPrint:
+    """Let a simulated sheet lie until it is dry: its clock is put forward, nothing else is."""
     job = SheetPrint.objects.select_for_update().get(pk=pk)
-    if not job.ticket or job.printed_at is None:
-        raise BadInput("only a sheet of the stand-in printer can be put forward in time")
+    if not is_simulated(job) or job.printed_at is None:
+        raise BadInput("only a simulated sheet can be put forward in time")
     job.printed_at = min(job.printed_at, timezone.now() - timedelta(minutes=job.dry_minutes))
     job.save(update_fields=["printed_at"])
     return job
 
 
-def sheets_of(job: SheetPrint, condition: str = "M1") -> Sheets:
-    """The stand-in's sheets as they lie there now, wet or dry."""
-    return Sheets(job.raw_chart, job.print_environment, job.ticket, condition, wetness(job))
+def printed_chart(job: SheetPrint, condition: str = "M1") -> PrintedChart:
+    """A print as an instrument meets it now, wet or dry."""
+    return PrintedChart(job.raw_chart, job.print_environment, job.ticket, condition, wetness(job))
 
 
 def wetness(job: SheetPrint) -> float:
@@ -139,8 +157,8 @@ def wetness(job: SheetPrint) -> float:
     return exp(-3.0 * (1.0 - job.minutes_to_dry / job.dry_minutes))
 
 
-def standin_reading(job: SheetPrint, number: int, condition: str = "M1") -> Any:
-    """A whole careful pass on the dry sheet with the stand-in reader, for demo data."""
-    sheets = replace(sheets_of(job, condition), wet=0.0)
-    spectra = StandInReader(sheets).read_all(number)
-    return replace(job.chart.patches, spectra=spectra, condition=condition)
+def instrument_of(job: SheetPrint, method: str) -> RowInstrumentPort | SheetInstrumentPort | None:
+    """The instrument that can read a print here; None where its readings can only come as files."""
+    if not job.device:
+        return None
+    return instrument_for(job.printer.site if job.printer else None, method, job.ticket)

@@ -9,8 +9,11 @@ import numpy as np
 
 from greyanchor.core.measurement.repeatability import LARGEST_LIMIT, Comparison
 from greyanchor.drawing.patches import difference_map
+from greyanchor.library.machines.connections import driver_of
 from greyanchor.measuring.models import ReadingPass, SheetPrint
+from greyanchor.measuring.printing import instrument_of, is_simulated
 from greyanchor.measuring.queries import chart_facts, double_reading
+from greyanchor.measuring.services import method_of
 
 
 @dataclass
@@ -27,6 +30,9 @@ class PrintView:
     map: str = ""
     worst: list[tuple[str, int, float]] = field(default_factory=list)
     suspects: str = ""
+    driver: str = ""
+    readable: bool = False
+    simulated: bool = False
 
     @property
     def limit(self) -> float:
@@ -45,6 +51,10 @@ def print_view(job: SheetPrint, wanted: int) -> PrintView:
     view = PrintView(
         job, chart_facts(job.chart), done, next((p for p in passes if p not in done), None), wanted
     )
+    driver = driver_of(job.printer)
+    view.driver = driver.title if driver else ""
+    view.readable = instrument_of(job, method_of(job)) is not None
+    view.simulated = is_simulated(job)
     if len(done) > 1:
         found = double_reading(job)
         assert found is not None

@@ -12,13 +12,16 @@ from greyanchor.core.charts.layout import METHODS, layout_of
 from greyanchor.core.colour.colorimetry import delta_e_2000, spectra_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.repeatability import Comparison, compare_passes
-from greyanchor.core.simulation.instrument import StripReader
 from greyanchor.drawing.colours import hex_colours
 from greyanchor.drawing.patches import strip_css
 from greyanchor.measuring.cache import remembered
 from greyanchor.measuring.models import Chart, ReadingPass, SheetPrint
+from greyanchor.measuring.printing import instrument_of
 from greyanchor.measuring.services import expected_lab, first_pass_of, method_of
 from greyanchor.measuring.uploads import matched_upload
+
+#: shown as the time left of an instrument that needs no white calibration, minutes
+NO_CALIBRATION = 9999.0
 
 
 @dataclass(frozen=True)
@@ -129,8 +132,10 @@ def white_minutes_left(current: ReadingPass) -> int | None:
     """Whole minutes for which the white calibration still holds; None when there is none."""
     if current.white_at is None:
         return None
+    instrument = instrument_of(current.sheet_print, method_of(current.sheet_print))
+    holds = instrument.white_minutes if instrument else None
     used = (timezone.now() - current.white_at).total_seconds() / 60.0
-    return max(0, int(StripReader().calibration_minutes - used))
+    return max(0, int((holds if holds is not None else NO_CALIBRATION) - used))
 
 
 def double_reading(job: SheetPrint) -> Comparison | None:

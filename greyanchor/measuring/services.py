@@ -25,10 +25,10 @@ from greyanchor.core.measurement.misreads import (
 from greyanchor.core.measurement.readings import CONDITIONS, ReadingSet
 from greyanchor.core.measurement.repeatability import average
 from greyanchor.core.verification.northlight import aim_lab
-from greyanchor.devices.standin import NAMES, StandInReader, StandInSheetReader
+from greyanchor.devices.ports import RowInstrumentPort, SheetInstrumentPort
 from greyanchor.measuring.cache import remembered
 from greyanchor.measuring.models import ReadingPass, ReadingRow, SheetPrint, pass_finished, written
-from greyanchor.measuring.printing import sheets_of
+from greyanchor.measuring.printing import instrument_of, printed_chart
 
 
 @needs(USE)
@@ -39,9 +39,12 @@ def start_pass(job: SheetPrint, user: AbstractBaseUser | None, condition: str = 
     All passes of a print are read under one condition. A sheet that is still wet can be read; how early
     is kept with the pass.
     """
-    if not job.ticket:
+    instrument = instrument_of(job, method_of(job))
+    if not job.device:
+        raise BadInput("this chart is not printed: print it first, or upload readings of it")
+    if instrument is None:
         raise BadInput(
-            "this chart is not on the stand-in printer's paper: print it first, or upload readings of it"
+            "no instrument here reads this print: upload readings of it, or connect one under Devices"
         )
     job = SheetPrint.objects.select_for_update().get(pk=job.pk)
     unfinished = job.passes.filter(state=ReadingPass.State.OPEN).first()
@@ -58,7 +61,7 @@ def start_pass(job: SheetPrint, user: AbstractBaseUser | None, condition: str = 
     return ReadingPass.objects.create(
         sheet_print=job,
         number=earlier.number + 1 if earlier else 1,
-        source=NAMES[method_of(job)],
+        source=instrument.name[:200],
         condition=wanted,
         early_minutes=round(job.minutes_to_dry, 1),
         started_by=user,
@@ -85,7 +88,7 @@ class Outcome:
 
 
 def read_row(pk: int, row: int) -> Outcome:
-    """Read one row with the stand-in reader; it is saved at once, unless it looks misread.
+    """Read one row by hand; it is saved at once, unless it looks misread.
 
     A row that was read before is replaced. Raises `BadInput` for a row that the chart does not have
     or a pass that is complete.
@@ -99,9 +102,11 @@ def read_row(pk: int, row: int) -> Outcome:
         if method_of(job) != "strip":
             raise BadInput("this chart is laid out for a reader that takes whole sheets")
         attempt = _next_attempt(current, str(row))
-        reader = StandInReader(sheets_of(job, current.condition))
+        reader, sheet = _instrument(current), printed_chart(job, current.condition)
+        if not isinstance(reader, RowInstrumentPort):
+            raise BadInput(f"{reader.name} reads no single rows")
         try:
-            spectra = reader.read_row(row, current.number, attempt, _minutes_since_white(current))
+            spectra = reader.read_row(sheet, row, current.number, attempt, _minutes_since_white(current))
         except NotReadable as error:
             return Outcome(row, False, error.sentence)
         refusal = impossible(spectra) or _refusal(current, row, spectra_to_lab(spectra))
@@ -120,10 +125,11 @@ def set_corner(pk: int, sheet: int) -> Outcome:
     with transaction.atomic():
         current = _open_pass(pk)
         layout = layout_of(current.sheet_print.chart.patches)
-        reader = StandInSheetReader(sheets_of(current.sheet_print), "table")
+        reader = _sheet_instrument(current)
         set_before = current.corners if current.corners and current.corners[0][2] == sheet else []
         which = len(set_before) % 3
-        point = reader.corner(which, sheet, current.number, _next_attempt(current, f"corner {sheet} {which}"))
+        attempt = _next_attempt(current, f"corner {sheet} {which}")
+        point = reader.corner(printed_chart(current.sheet_print), which, sheet, current.number, attempt)
         current.corners = [*(set_before if which else []), [float(point[0]), float(point[1]), sheet]]
         names = ("top left", "top right", "bottom left")
         message, kept = f"The {names[which]} corner of sheet {sheet} is set.", True
@@ -149,12 +155,14 @@ def read_sheet(pk: int, sheet: int) -> Outcome:
         if method == "strip":
             raise BadInput("this chart is laid out for the hand-held reader; read it row by row")
         placed = [c for c in current.corners if c[2] == sheet]
-        if method == "table" and len(placed) < 3:
+        reader = _sheet_instrument(current)
+        if reader.needs_corners and len(placed) < 3:
             return Outcome(sheet, False, f"Set the three corners of sheet {sheet} first.")
-        reader = StandInSheetReader(sheets_of(job, current.condition), method)
-        attempt = _next_attempt(current, f"sheet {sheet}")
+        attempt, printed = _next_attempt(current, f"sheet {sheet}"), printed_chart(job, current.condition)
         try:
-            spectra = reader.read_sheet(sheet, current.number, attempt, _minutes_since_white(current))
+            spectra = reader.read_sheet(
+                printed, sheet, current.number, attempt, _minutes_since_white(current)
+            )
         except NotReadable as error:
             return Outcome(sheet, False, error.sentence.replace("read the row", "read the sheet"))
         first = first_pass_of(job)
@@ -183,6 +191,20 @@ def skip_row(pk: int, row: int) -> None:
             raise BadInput(f"the chart has no row {row}")
         current.skipped = [*[r for r in current.skipped if r != row], row]
         current.save(update_fields=["skipped"])
+
+
+def _instrument(current: ReadingPass) -> RowInstrumentPort | SheetInstrumentPort:
+    found = instrument_of(current.sheet_print, method_of(current.sheet_print))
+    if found is None:
+        raise BadInput("no instrument here reads this print any more: upload readings of it")
+    return found
+
+
+def _sheet_instrument(current: ReadingPass) -> SheetInstrumentPort:
+    found = _instrument(current)
+    if not isinstance(found, SheetInstrumentPort):
+        raise BadInput(f"{found.name} reads no whole sheets")
+    return found
 
 
 def _next_attempt(current: ReadingPass, key: str) -> int:

@@ -161,9 +161,9 @@ def pass_drop(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def print_dry(request: HttpRequest, pk: int) -> HttpResponse:
-    """Put the clock of a stand-in sheet forward."""
-    job = printing.dry_on_standin(pk)
-    messages.info(request, "The stand-in's sheet has lain until it was dry.")
+    """Put the clock of a simulated sheet forward."""
+    job = printing.dry_at_once(pk)
+    messages.info(request, "Simulated sheet is dry.")
     return redirect(job.origin or "start")
 
 

@@ -132,7 +132,7 @@ def _watch() -> None:
 
     while True:
         try:
-            inbox.sweep()
+            inbox.collect()
             if catalogue.address():
                 catalogue.ask_when_stale()
         except Exception as error:

@@ -47,8 +47,8 @@ demo.carry_out(plan, {u.username: u for u in User.objects.all()}, AimRecord.obje
 FAULT = """
 import django; django.setup()
 from greyanchor.library.models import Printer
-from greyanchor.library.modes.services import set_standin
-set_standin(Printer.objects.get(name="Petrel 44"), {"M": 1.2}, [0, 0, 0])
+from greyanchor.demo.devices import drift as let_drift
+let_drift(Printer.objects.get(name="Petrel 44"), {"M": 1.2})
 """
 
 

@@ -29,9 +29,9 @@ def new_build(page: Page, name: str = "Quay proof") -> None:
 
 
 def print_and_read(page: Page, passes: int) -> None:
-    press(page, "Print on the stand-in printer")
+    press(page, "Print on Petrel 44")
     page.wait_for_selector("text=Printed on the stand-in printer")
-    press(page, "Let the stand-in sheet dry")
+    press(page, "Let the simulated sheet dry")
     page.wait_for_selector("text=has lain until it was dry")
     read_passes(page, passes)
 
@@ -79,7 +79,7 @@ def test_from_sign_in_to_a_released_mode_by_keyboard(page: Page, server: Server,
     page.wait_for_selector("text=Total ink accepted.")
     page.get_by_label("Patches").fill("220")
     press(page, "Lay out the chart")
-    page.wait_for_selector("text=Print on the stand-in printer")
+    page.wait_for_selector("text=Print on Petrel 44")
     print_and_read(page, 2)
     press(page, "Accept readings")
 
@@ -96,7 +96,7 @@ def test_from_sign_in_to_a_released_mode_by_keyboard(page: Page, server: Server,
     page.locator("#ink-limits svg.plot").first.wait_for()
     assert "Keeps density" in page.locator("#ink-limits").inner_text()
     press(page, "Lay out the control strip")
-    page.wait_for_selector("text=Print on the stand-in printer")
+    page.wait_for_selector("text=Print on Petrel 44")
     print_and_read(page, 1)
     assert page.locator("#check .big-verdict .verdict-pass").is_visible()
     press(page, "Accept check")
@@ -128,8 +128,8 @@ def test_from_sign_in_to_a_released_mode_by_keyboard(page: Page, server: Server,
 def test_a_power_cut_in_the_middle_of_a_reading_loses_no_row(page: Page, server: Server) -> None:
     sign_in(page, server)
     new_build(page)
-    press(page, "Print on the stand-in printer")
-    press(page, "Read pass 1 though wet")
+    press(page, "Print on Petrel 44")
+    press(page, "Read pass 1 now (still drying)")
     page.wait_for_selector("#reading")
     page.wait_for_load_state("load")
     page.keyboard.press("w")
@@ -149,8 +149,8 @@ def test_a_power_cut_in_the_middle_of_a_reading_loses_no_row(page: Page, server:
 def test_keys_go_to_a_row_and_pause(page: Page, server: Server) -> None:
     sign_in(page, server)
     new_build(page)
-    press(page, "Print on the stand-in printer")
-    press(page, "Read pass 1 though wet")
+    press(page, "Print on Petrel 44")
+    press(page, "Read pass 1 now (still drying)")
     page.wait_for_selector("#reading")
     page.wait_for_load_state("load")
     page.keyboard.press("Space")  # refused: no white calibration yet; the next keys come before the answer

@@ -17,9 +17,11 @@ from greyanchor.builds.charts import lay_out_confirmation, lay_out_stage
 from greyanchor.builds.decisions import accept_stage
 from greyanchor.builds.models import Build, Stage
 from greyanchor.builds.start import start_build
+from greyanchor.demo.devices import connect_all
+from greyanchor.demo.prints import careful_reading
 from greyanchor.library.models import InkSet, Media, MediaClass, Printer
 from greyanchor.measuring.models import SheetPrint
-from greyanchor.measuring.printing import print_on_standin, standin_reading
+from greyanchor.measuring.printing import print_sheet
 from greyanchor.measuring.services import keep_whole_pass
 from greyanchor.profiles.models import AimRecord
 from greyanchor.profiles.services import ensure_northlight_aim
@@ -60,6 +62,7 @@ def printer(db: None) -> Printer:
         resolutions=[600, 1200], passes=[6, 8],
     )  # fmt: skip
     made.ink_sets.set([InkSet.objects.create(name="Tarn pigment", channels=list("CMYK"), kind="aqueous")])
+    connect_all()
     return made
 
 
@@ -84,9 +87,9 @@ def stage_of(build: Build, kind: str) -> Stage:
 
 def read_print(job: SheetPrint, user: User, passes: int = 2) -> None:
     """Print an hour ago, so that the sheet is dry, and read it with a careful hand."""
-    job = print_on_standin(job.pk, user, timezone.now() - timedelta(hours=1))
+    job = print_sheet(job.pk, user, timezone.now() - timedelta(hours=1))
     for number in range(1, passes + 1):
-        keep_whole_pass(job, standin_reading(job, number), "test reader", user)
+        keep_whole_pass(job, careful_reading(job, number), "test reader", user)
 
 
 def read_stage(build: Build, kind: str, user: User, passes: int = 2) -> Stage:

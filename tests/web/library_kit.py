@@ -10,6 +10,7 @@ from greyanchor.accounts.models import Site
 from greyanchor.accounts.roles import Role, set_role
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.printing.environment import PrintEnvironment
+from greyanchor.demo.devices import connect_all
 from greyanchor.library.models import InkSet, Media, MediaClass, MediaPreset, Printer, PrintMode
 from greyanchor.profiles.models import Profile
 from tests.core.test_packs import tiny_profile
@@ -50,6 +51,7 @@ def machine(
     made.ink_sets.add(
         InkSet.objects.get_or_create(name=ink, defaults={"channels": list("CMYK"), "kind": "aqueous"})[0]
     )
+    connect_all()
     return made
 
 

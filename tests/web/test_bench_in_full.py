@@ -28,12 +28,13 @@ from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.simulation.catalogue import press_for
 from greyanchor.core.simulation.faults import severity
 from greyanchor.core.simulation.instrument import SheetReader, StripReader
-from greyanchor.library.machines.standin import set_standin
-from greyanchor.library.models import InkSet, Media, Printer, PrintMode
+from greyanchor.demo.devices import drift as let_drift
+from greyanchor.demo.prints import careful_reading
+from greyanchor.library.models import DeviceConnection, InkSet, Media, Printer, PrintMode
 from greyanchor.library.modes.fallbacks import set_fallback
 from greyanchor.measuring import services as measuring
 from greyanchor.measuring.models import ReadingPass, SheetPrint, Upload
-from greyanchor.measuring.printing import make_chart, prepare_print, print_on_standin, standin_reading
+from greyanchor.measuring.printing import make_chart, prepare_print, print_sheet
 from greyanchor.profiles.models import Profile
 from tests.web.conftest import (
     CHOICES,
@@ -71,7 +72,7 @@ def SheetReader_init(self: SheetReader, serial: str) -> None:
 
 def printed(build: Build, kind: str, user: User, minutes_ago: float = 60.0) -> SheetPrint:
     job = stage_of(build, kind).sheet_print
-    return print_on_standin(job.pk, user, timezone.now() - timedelta(minutes=minutes_ago))
+    return print_sheet(job.pk, user, timezone.now() - timedelta(minutes=minutes_ago))
 
 
 def act(client: Client, current: ReadingPass, name: str, **data: object) -> str:
@@ -155,7 +156,7 @@ def test_conditions_are_kept_and_never_mixed(build: Build, user: User, condition
         assert measuring.read_row(first.pk, row).kept
     first.refresh_from_db()
     assert first.readings.condition == condition
-    truth = standin_reading(job, 5, condition).lab()[0, 2] - standin_reading(job, 5, "M1").lab()[0, 2]
+    truth = careful_reading(job, 5, condition).lab()[0, 2] - careful_reading(job, 5, "M1").lab()[0, 2]
     if condition == "M2":
         assert truth > 0.5, "without its brightener the paper is yellower"
     with pytest.raises(BadInput, match=f"pass 1 was read as {condition}"):
@@ -178,8 +179,8 @@ def test_a_long_session_answers_each_row_with_that_row_alone(
 ) -> None:
     rng = np.random.default_rng(1)
     chart = make_chart("profile", rng.random((6000, 4)) * 0.6, "six thousand", build.print_environment)
-    job = prepare_print(chart, build.print_environment)
-    current = measuring.start_pass(print_on_standin(job.pk, user), user)
+    job = prepare_print(chart, build.print_environment, printer=build.mode.printer)
+    current = measuring.start_pass(print_sheet(job.pk, user), user)
     whole = client.get(f"/readings/{current.pk}/").content
     assert whole.count(b'class="r"') > 250 and len(whole) < 1_000_000
     act(client, current, "white")
@@ -195,7 +196,7 @@ def test_a_wet_sheet_can_be_read_is_recorded_and_asks_for_a_reason(
 ) -> None:
     job = printed(build, "ink-limits", user, minutes_ago=1)
     page = client.get(f"/builds/{build.pk}/").content.decode()
-    assert "Drying:" in page and "Read pass 1 though wet" in page
+    assert "Drying:" in page and "Read pass 1 now (still drying)" in page
     current = measuring.start_pass(job, user)
     assert 28 <= current.early_minutes <= 29.1
     measuring.calibrate_white(current.pk)
@@ -250,7 +251,7 @@ def test_files_of_every_format_are_shown_before_they_are_used(
     client: Client, build: Build, user: User, write: Callable[[ReadingSet], str], name: str
 ) -> None:
     job = printed(build, "ink-limits", user)
-    page = send(client, build, write(standin_reading(job, 1)), name)
+    page = send(client, build, write(careful_reading(job, 1)), name)
     assert (
         "As it was understood" in page
         and "Yes, by patch ids." in page
@@ -266,7 +267,7 @@ def test_files_of_every_format_are_shown_before_they_are_used(
 
 def test_a_file_with_other_ids_is_matched_by_device_values(client: Client, build: Build, user: User) -> None:
     job = printed(build, "ink-limits", user)
-    readings = standin_reading(job, 1)
+    readings = careful_reading(job, 1)
     order = np.random.default_rng(4).permutation(len(readings))
     foreign = replace(
         readings.select(order),
@@ -294,8 +295,8 @@ def test_a_pass_that_cannot_be_of_this_chart_is_named_and_nothing_is_kept(
     client: Client, build: Build, user: User, spoil: Callable[..., np.ndarray], words: str
 ) -> None:
     job = printed(build, "ink-limits", user)
-    measuring.keep_whole_pass(job, standin_reading(job, 1), "test", user)
-    readings = standin_reading(job, 2)
+    measuring.keep_whole_pass(job, careful_reading(job, 1), "test", user)
+    readings = careful_reading(job, 2)
     page = send(
         client,
         build,
@@ -498,7 +499,7 @@ def last_good(build: Build, channel: str, fault: str) -> str:
 def test_a_build_by_eye_from_marks_to_curves(client: Client, mesh_build: Build, user: User) -> None:
     build = mesh_build
     page = client.get(f"/builds/{build.pk}/").content.decode()
-    assert "mark the last good step" in page and "Print on the stand-in printer" not in page
+    assert "mark the last good step" in page and "Print on Petrel 44" not in page
     marks = {f"{c}|{f}": last_good(build, c, f) for c in "CMYK" for f in ("bleed", "cockling", "haze")}
     client.post(f"/builds/{build.pk}/ink-limits/marks/", marks)
     stage = stage_of(build, "ink-limits")
@@ -750,7 +751,7 @@ def through_restore(mode: PrintMode, user: User) -> Restore:
 
 
 def test_a_restore_after_drift_says_what_drifted_and_brings_it_back(client: Client, released: PrintMode, user: User) -> None:  # fmt: skip
-    set_standin(released.printer, {"C": 1.1}, [0, 0, 0])
+    let_drift(released.printer, {"C": 1.1})
     released.refresh_from_db()
     client.post(f"/modes/{released.pk}/restore/")
     found = released.restores.get()
@@ -772,7 +773,7 @@ def test_a_restore_after_drift_says_what_drifted_and_brings_it_back(client: Clie
 
 
 def test_other_paper_is_told_as_beyond_restoring_and_asks_for_a_reason(client: Client, released: PrintMode, user: User) -> None:  # fmt: skip
-    set_standin(released.printer, {}, [0, 0, 4.0])
+    let_drift(released.printer, {}, 4.0)
     released.refresh_from_db()
     found = through_restore(released, user)
     page = client.get(f"/restores/{found.pk}/").content.decode()
@@ -809,19 +810,19 @@ def test_curves_changed_meanwhile_are_not_overwritten(released: PrintMode, user:
 
 def test_the_stand_in_can_be_let_drift_from_its_page(client: Client, printer: Printer) -> None:
     client.post(
-        f"/printers/{printer.pk}/stand-in/", {"C": "110", "M": "100", "Y": "100", "K": "95", "paper_b": "2"}
+        f"/printers/{printer.pk}/controls/", {"C": "110", "M": "100", "Y": "100", "K": "95", "paper_b": "2"}
     )
-    printer.refresh_from_db()
-    assert printer.standin == {"drift": {"C": 1.1, "K": 0.95}, "paper": [0.0, 0.0, 2.0]}
+    state = DeviceConnection.objects.get(printer=printer).state
+    assert state == {"drift": {"C": 1.1, "K": 0.95}, "paper": [0.0, 0.0, 2.0]}
     assert 'value="110"' in client.get(f"/printers/{printer.pk}/").content.decode()
-    assert client.post(f"/printers/{printer.pk}/stand-in/", {"C": "900"}).status_code == 409
+    assert client.post(f"/printers/{printer.pk}/controls/", {"C": "900"}).status_code == 409
 
 
 def test_stages_that_are_not_open_take_nothing(
     client: Client, up_to: Callable[[str], Build], user: User
 ) -> None:
     build = up_to("linearization")
-    with pytest.raises(BadInput, match="while ink limits or total ink are open"):
+    with pytest.raises(BadInput, match="while a stage that is judged by eye is open"):
         visual.mark(stage_of(build, "ink-limits"), {"C": {"bleed": 60}})
     with pytest.raises(BadInput, match="only grey balance and the check"):
         build.refresh_from_db()

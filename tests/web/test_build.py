@@ -18,9 +18,9 @@ from greyanchor.builds import start as beginning
 from greyanchor.builds.models import Build, Task
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
+from greyanchor.demo.prints import careful_reading
 from greyanchor.library.models import InkSet, Media, Printer, PrintMode
 from greyanchor.measuring.models import Upload
-from greyanchor.measuring.printing import standin_reading
 from greyanchor.profiles.models import AimRecord, Profile
 from tests.web.conftest import CHOICES, accept, found_limits, read_stage, stage_of
 
@@ -46,7 +46,7 @@ def test_starting_a_build_freezes_the_environment_and_lays_out_the_ramps(
     )
     assert [s.state for s in build.stages.all()] == ["open"] + ["waiting"] * 7
     page = client.get(f"/builds/{build.pk}/").content.decode()
-    assert "Print on the stand-in printer" in page and "waits for ink limits" in page
+    assert "Print on Petrel 44" in page and "waits for ink limits" in page
 
 
 @pytest.mark.parametrize(
@@ -159,7 +159,7 @@ def test_readings_from_a_file_take_the_place_of_the_instrument(
             client,
             build,
             "ink-limits",
-            cgats.dumps(standin_reading(job, number)).encode(),
+            cgats.dumps(careful_reading(job, number)).encode(),
             f"pass{number}.txt",
         )
         assert "Yes, by patch ids." in page
@@ -176,7 +176,7 @@ def test_a_wrong_file_is_refused_with_its_name_and_the_stage_stays(
 ) -> None:
     job = stage_of(build, "ink-limits").sheet_print
     job.ticket = {"seed": 5}
-    good = cgats.dumps(standin_reading(job, 1))
+    good = cgats.dumps(careful_reading(job, 1))
     other = cgats.loads(good)
     data = {
         "empty": b"",

@@ -340,7 +340,7 @@ def test_a_mode_goes_back_with_its_limits_curves_and_profile(
         {"C": 70.0},
         2,
     )
-    editing.signed(made, user, "other limits").save()
+    editing.set_history_author(made, user, "other limits").save()
     entry = made.history.get(version=1)
     editing.go_back(KINDS["modes"], made.pk, entry.history_id, 2, user, "they bled")
     made.refresh_from_db()

@@ -28,11 +28,12 @@ from greyanchor.api.document import document
 from greyanchor.builds.models import Build
 from greyanchor.checks.models import Check, CheckPrint
 from greyanchor.core.formats import cgats
+from greyanchor.demo.prints import careful_reading
 from greyanchor.library.models import PackImport, PrintMode
 from greyanchor.library.modes import services
 from greyanchor.measuring import inbox
 from greyanchor.measuring.models import Delivered, ReadingPass, SheetPrint
-from greyanchor.measuring.printing import make_chart, print_on_standin, standin_reading
+from greyanchor.measuring.printing import make_chart, print_sheet
 from greyanchor.measuring.services import keep_whole_pass
 from greyanchor.profiles.models import AimRecord
 from tests.conftest import run_in
@@ -183,13 +184,13 @@ def test_a_pack_is_delivered_and_its_import_followed(shelf: list[PrintMode], use
 
 @pytest.fixture
 def printed(build: Build, user: User) -> SheetPrint:
-    return print_on_standin(
+    return print_sheet(
         stage_of(build, "ink-limits").sheet_print.pk, user, timezone.now() - timedelta(hours=1)
     )
 
 
 def readings_text(job: SheetPrint, number: int = 1) -> bytes:
-    return cgats.dumps(standin_reading(job, number)).encode()
+    return cgats.dumps(careful_reading(job, number)).encode()
 
 
 def test_a_program_delivers_a_reading_to_the_chart_it_belongs_to(
@@ -239,14 +240,15 @@ def test_checks_are_told_to_programs(shelf: list[PrintMode], user: User) -> None
 def test_files_in_the_watched_folder_are_taken_or_refused_with_a_reason(
     printed: SheetPrint, client: Client
 ) -> None:
-    folder = inbox.inbox()
+    inbox.collect()  # makes the folder
+    folder = Path(settings.INBOX)
     (folder / "good.txt").write_bytes(readings_text(printed))
     (folder / "bad.csv").write_text("nothing here")
     (folder / "note.docx").write_text("not ours")
     (folder / "link.txt").symlink_to("/etc/hostname")
-    assert inbox.sweep(now=0) == [], "a file that may still be written is left"
+    assert inbox.collect(now=0) == [], "a file that may still be written is left"
     late = (folder / "good.txt").stat().st_mtime + 5
-    told = {d.name: d for d in inbox.sweep(now=late)}
+    told = {d.name: d for d in inbox.collect(now=late)}
     assert (
         told["good.txt"].outcome == "taken"
         and told["good.txt"].sheet_print == printed
@@ -256,11 +258,11 @@ def test_files_in_the_watched_folder_are_taken_or_refused_with_a_reason(
         folder / "refused" / "bad.csv.reason.txt"
     ).read_text()
     assert sorted(p.name for p in folder.iterdir() if not p.is_dir()) == ["link.txt", "note.docx"]
-    assert printed.passes.count() == 1 and inbox.sweep(now=late) == []
+    assert printed.passes.count() == 1 and inbox.collect(now=late) == []
     page = client.get("/files/").content.decode()
     assert "good.txt" in page and "bad.csv" in page and "watched folder" in page
     (folder / "good.txt").write_bytes(readings_text(printed, 2))
-    inbox.sweep(now=(folder / "good.txt").stat().st_mtime + 5)
+    inbox.collect(now=(folder / "good.txt").stat().st_mtime + 5)
     assert (folder / "taken" / "good-2.txt").exists() and printed.passes.count() == 2
 
 
@@ -337,7 +339,7 @@ def test_an_older_strip_is_not_in_the_way_of_a_new_one(
     old, new = prints
     verdict = Check.objects.create(mode=build.mode, aim=aim, tolerances="x", verdict="pass", summary="s", readings="r", readings_hash="h")  # fmt: skip
     CheckPrint.objects.create(sheet_print=old, made_check=verdict, **shared)
-    reading = keep_whole_pass(old, standin_reading(old, 1), "test", user)
+    reading = keep_whole_pass(old, careful_reading(old, 1), "test", user)
     assert list(inbox.open_prints()) == [old], "its second reading may still come"
     CheckPrint.objects.filter(sheet_print=old).update(made_check=verdict)
     later = CheckPrint.objects.create(sheet_print=new, **shared)
@@ -354,9 +356,9 @@ def test_an_older_strip_is_not_in_the_way_of_a_new_one(
 
 ATTACH = """
 import django; django.setup()
-from greyanchor.library import keeping
+from greyanchor.library.records import editing
 from greyanchor.library.models import MediaPreset
-keeping.attach(MediaPreset.objects.first(), "sheet.pdf", b"%PDF-1.4 hello", "", None)
+editing.attach(MediaPreset.objects.first(), "sheet.pdf", b"%PDF-1.4 hello", "", None)
 """
 RUN = "import django; django.setup()\nfrom greyanchor.library.models import Media\n"
 RESTORE_EACH = """

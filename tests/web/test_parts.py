@@ -16,17 +16,12 @@ from greyanchor.builds import redo
 from greyanchor.builds.models import Build
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
-from greyanchor.library.machines.standin import set_standin
-from greyanchor.library.models import Media, Printer
+from greyanchor.demo.prints import careful_reading
+from greyanchor.library.machines.controls import set_controls
+from greyanchor.library.models import DeviceConnection, Media, Printer
 from greyanchor.measuring import cache, models, uploads
 from greyanchor.measuring.models import Upload
-from greyanchor.measuring.printing import (
-    ReadingPlan,
-    dry_on_standin,
-    print_on_standin,
-    standin_reading,
-    wetness,
-)
+from greyanchor.measuring.printing import ReadingPlan, dry_at_once, print_sheet, wetness
 from greyanchor.web.templatetags import figures
 from tests.web.conftest import stage_of
 
@@ -64,7 +59,7 @@ def test_a_process_remembers_what_it_used_last() -> None:
 def test_what_was_written_is_remembered_as_a_reader_would_have_it(build: Build) -> None:
     job = stage_of(build, "ink-limits").sheet_print
     job.ticket = {"seed": 4}
-    text = models.written(standin_reading(job, 1))
+    text = models.written(careful_reading(job, 1))
     at_once, parsed = models.parsed(text, "x"), cgats.loads(text)
     np.testing.assert_array_equal(at_once.spectra, parsed.spectra)
     assert at_once.ids == parsed.ids and at_once.condition == parsed.condition
@@ -73,7 +68,7 @@ def test_what_was_written_is_remembered_as_a_reader_would_have_it(build: Build) 
 def test_a_sheet_dries_along_its_clock(build: Build, user: User) -> None:
     job = stage_of(build, "ink-limits").sheet_print
     assert wetness(job) == 0 and job.dry_at is None, "nothing is printed yet"
-    job = print_on_standin(job.pk, user)
+    job = print_sheet(job.pk, user)
     assert job.dry_minutes == 30 and wetness(job) == pytest.approx(1.0, abs=0.01)
     job.printed_at = timezone.now() - timedelta(minutes=15)
     assert wetness(job) == pytest.approx(np.exp(-1.5), abs=0.01)
@@ -82,14 +77,14 @@ def test_a_sheet_dries_along_its_clock(build: Build, user: User) -> None:
 
 
 def test_only_a_sheet_of_the_stand_in_is_put_forward(build: Build) -> None:
-    with pytest.raises(BadInput, match="only a sheet of the stand-in"):
-        dry_on_standin(stage_of(build, "ink-limits").sheet_print_id)
+    with pytest.raises(BadInput, match="only a simulated sheet"):
+        dry_at_once(stage_of(build, "ink-limits").sheet_print_id)
 
 
 def test_a_second_press_of_print_prints_nothing_more(build: Build, user: User) -> None:
     job = stage_of(build, "ink-limits").sheet_print
-    first = print_on_standin(job.pk, user)
-    again = print_on_standin(job.pk, user)
+    first = print_sheet(job.pk, user)
+    again = print_sheet(job.pk, user)
     assert first.printed_at == again.printed_at and first.ticket == again.ticket
 
 
@@ -101,11 +96,10 @@ def test_choices_for_reading_are_as_usual_where_nothing_is_said() -> None:
 
 
 def test_what_a_stand_in_cannot_be_is_refused(printer: Printer) -> None:
-    for drift, paper in (({"C": 2.0}, [0, 0, 0]), ({"Q": 1.0}, [0, 0, 0]), ({}, [0, 0]), ({}, [0, 0, 40])):
-        with pytest.raises(BadInput):
-            set_standin(printer, drift, paper)  # type: ignore[arg-type]
-    printer.refresh_from_db()
-    assert printer.standin == {}
+    for values in ({"C": 200.0}, {"M": 20.0}, {"paper_b": 40.0}):
+        with pytest.raises(BadInput, match="outside"):
+            set_controls(printer, values)
+    assert DeviceConnection.objects.get(printer=printer).state == {}
 
 
 def test_files_that_nobody_used_go_after_a_day(user: User) -> None:

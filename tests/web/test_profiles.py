@@ -22,8 +22,10 @@ from greyanchor.core.formats import cgats, icc
 from greyanchor.core.profiling.build import ProfileResult, build_profile
 from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.standin import print_and_read
+from greyanchor.demo.devices import drift as let_drift
+from greyanchor.demo.prints import careful_reading
 from greyanchor.library.models import PrintMode
-from greyanchor.measuring.printing import print_on_standin, standin_reading
+from greyanchor.measuring.printing import print_sheet
 from greyanchor.measuring.services import averaged, keep_whole_pass
 from greyanchor.profiles import queries
 from greyanchor.profiles.models import Profile, ProfileWork, ProposedPatches, RoomLight
@@ -402,15 +404,14 @@ def test_a_light_without_energy_is_refused(client: Client) -> None:
 
 
 def _read_round(made: Refinement, user: User) -> None:
-    job = print_on_standin(refinements.job_of(made).pk, user)
-    keep_whole_pass(job, standin_reading(job, 1), "stand-in strip reader SR-1042", user)
+    job = print_sheet(refinements.job_of(made).pk, user)
+    keep_whole_pass(job, careful_reading(job, 1), "stand-in strip reader SR-1042", user)
 
 
 def test_a_mode_is_refined_round_by_round_and_uses_the_result(
     client: Client, mode: PrintMode, user: User, django_capture_on_commit_callbacks: object
 ) -> None:
-    mode.printer.standin = {"drift": {"C": 1.08}}
-    mode.printer.save()
+    let_drift(mode.printer, {"C": 1.08})
     client.post(f"/modes/{mode.pk}/refine/")
     made = Refinement.objects.get()
     with django_capture_on_commit_callbacks(execute=True):

@@ -37,12 +37,13 @@ from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.core.verification import northlight
 from greyanchor.core.verification.diagnosis import Cause
+from greyanchor.demo.devices import drift as let_drift
+from greyanchor.demo.prints import careful_reading
 from greyanchor.drawing.labels import SIZES
-from greyanchor.library.machines.standin import set_standin
 from greyanchor.library.models import Media, Printer, PrintMode
 from greyanchor.library.modes.services import Outdated
 from greyanchor.measuring.models import SheetPrint
-from greyanchor.measuring.printing import dry_on_standin, standin_reading
+from greyanchor.measuring.printing import dry_at_once
 from greyanchor.measuring.services import calibrate_white, keep_whole_pass, read_row, start_pass
 from greyanchor.profiles.models import AimRecord, SpotRecord
 from greyanchor.profiles.services import keep_profile
@@ -170,7 +171,7 @@ def print_strip(client: Client, mode: PrintMode, aim: AimRecord | None, **more: 
 def read(found: CheckPrint, user: User) -> Check:
     found.sheet_print.refresh_from_db()
     job = found.sheet_print
-    keep_whole_pass(job, standin_reading(job, job.passes.count() + 1), "stand-in reader", user)
+    keep_whole_pass(job, careful_reading(job, job.passes.count() + 1), "stand-in reader", user)
     found.refresh_from_db()
     assert found.made_check_id, found.error
     return Check.objects.get(pk=found.made_check_id)
@@ -183,7 +184,7 @@ def test_a_strip_printed_through_the_mode_passes_and_its_fault_is_diagnosed(
     assert good.verdict == "pass" and good.guard["measured"] is False
     mode.refresh_from_db()
     assert mode.last_verdict == "pass"
-    set_standin(mode.printer, {"C": 1.2}, [0, 0, 0])
+    let_drift(mode.printer, {"C": 1.2})
     bad = read(print_strip(client, mode, aim), user)
     assert bad.verdict == "fail"
     page = client.get(f"/checks/{bad.pk}/diagnosis/").content.decode()
@@ -198,7 +199,7 @@ def test_misread_rows_are_named_and_can_be_read_again_from_the_diagnosis(
     found = print_strip(client, mode, aim)
     job = found.sheet_print
     job.refresh_from_db()
-    seen = standin_reading(job, 1)
+    seen = careful_reading(job, 1)
     second = np.flatnonzero(seen.rows == 2)
     seen.spectra[second] = seen.spectra[second][::-1].copy()
     keep_whole_pass(job, seen, "stand-in reader", user)
@@ -412,7 +413,7 @@ def test_the_next_step_after_misread_rows_leads_to_reading_them_again(
     client: Client, mode: PrintMode, aim: AimRecord, user: User
 ) -> None:
     found = print_strip(client, mode, aim)
-    dry_on_standin(found.sheet_print_id)
+    dry_at_once(found.sheet_print_id)
     current = start_pass(SheetPrint.objects.get(pk=found.sheet_print_id), user)
     calibrate_white(current.pk)
     for row in (1, 2, 3):

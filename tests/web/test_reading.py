@@ -15,13 +15,13 @@ from greyanchor.core.measurement.misreads import RowVerdict, judge_row
 from greyanchor.core.simulation.instrument import StripReader
 from greyanchor.measuring import services
 from greyanchor.measuring.models import ReadingPass, ReadingRow
-from greyanchor.measuring.printing import print_on_standin
+from greyanchor.measuring.printing import print_sheet
 from tests.web.conftest import stage_of
 
 
 @pytest.fixture
 def current(build: Build, user: User) -> ReadingPass:
-    job = print_on_standin(stage_of(build, "ink-limits").sheet_print_id, user)
+    job = print_sheet(stage_of(build, "ink-limits").sheet_print_id, user)
     return services.start_pass(job, user)
 
 

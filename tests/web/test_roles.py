@@ -30,7 +30,7 @@ from greyanchor.library.models import (
 )
 from greyanchor.library.records import editing
 from greyanchor.measuring.models import ReadingPass, Upload
-from greyanchor.measuring.printing import print_on_standin
+from greyanchor.measuring.printing import print_sheet
 from greyanchor.profiles.models import AimRecord, Profile, ProfileWork, SpotRecord
 from tests.web.conftest import CHOICES
 from tests.web.library_kit import ABILITIES, mode, person, preset, profile
@@ -82,7 +82,7 @@ def world(build: Build, user: User, aim: AimRecord, printer: Printer) -> dict[st
     made, held = mode("Deck charts", printer, media), preset(media, printer, {"vacuum": 60})
     lay_out_stage(build.stages.get(kind="ink-limits"), {})
     stage = build.stages.get(kind="ink-limits")
-    job = print_on_standin(stage.sheet_print.pk, user)
+    job = print_sheet(stage.sheet_print.pk, user)
     reading = ReadingPass.objects.create(sheet_print=job, number=1, source="x")
     base = Baseline.objects.create(mode=made, text="x", curves="x", environment_hash="x", confirmed=True)
     restore = Restore.objects.create(

@@ -11,9 +11,11 @@ from django.utils import timezone
 
 from greyanchor.core.errors import BadInput
 from greyanchor.core.printing.readiness import TASKS
-from greyanchor.devices.memory import StandinMemory
+from greyanchor.core.simulation.machine import Mechanics
+from greyanchor.demo.devices import drift as let_drift
+from greyanchor.devices.standin.memory import SlotMemory
+from greyanchor.library.machines import controls
 from greyanchor.library.machines import readiness, slots
-from greyanchor.library.machines.standin import set_standin
 from greyanchor.library.models import Media, Printer, Readied
 from greyanchor.library.records.effective_settings import start_values
 from greyanchor.library.records.handling_edits import set_value
@@ -72,7 +74,7 @@ def test_what_changed_here_since_it_was_sent_is_told(
 
 def test_a_drift_of_the_stand_in_leaves_its_memory_alone(printer: Printer, media: Media, user: User) -> None:
     slots.send(printer.pk, 1, preset(media, printer), user)
-    set_standin(Printer.objects.get(), {"C": 1.1}, [0, 0, 0])
+    let_drift(Printer.objects.get(), {"C": 1.1})
     assert slots.slots_of(Printer.objects.get())[0].held
 
 
@@ -98,10 +100,10 @@ def test_another_machine_a_wrong_slot_and_wrong_values_are_refused(
     with pytest.raises(BadInput, match="slots 1 to 8, not 9"):
         slots.send(printer.pk, 9, mode("Deck", printer, media), user)
     with pytest.raises(BadInput, match="is empty"):
-        slots.tune(printer.pk, 3, "vacuum", 50)
+        controls.tune(printer, 3, "vacuum", 50)
     with pytest.raises(BadInput, match="nothing to take"):
         slots.take_over(printer, 3, "vacuum", user)
-    memory = StandinMemory({}, printer.ability_map, 2)
+    memory = SlotMemory({}, printer.ability_map, 2)
     memory.send(1, "a" * 60, {"vacuum": 50.4})
     assert memory.read(1) == ("a" * 24, {"vacuum": 50.0}) and memory.read(2) == ("", {})
     with pytest.raises(BadInput):
@@ -137,7 +139,7 @@ def test_a_readiness_day(client: Client, printer: Printer, media: Media, user: U
         offs = [abs(v) for v in waiting.pattern["misfit"]]
         around = waiting.pattern["values"][offs.index(min(offs))]
     assert (
-        abs(done.value - readiness.mechanics_of(printer, media).right("feed")) < 0.04
+        abs(done.value - Mechanics(printer.serial, media.name, float(media.thickness)).right("feed")) < 0.04
         and done.how == "reading"
     )
     held = start_values(printer, media)["feed"]

@@ -21,7 +21,7 @@ from greyanchor.core.charts.layout import plan as plan_sheets
 from greyanchor.core.errors import BadInput
 from greyanchor.library.machines.readiness import dues_of
 from greyanchor.measuring.models import SheetPrint
-from greyanchor.measuring.printing import print_on_standin
+from greyanchor.measuring.printing import print_sheet
 from greyanchor.measuring.services import start_pass
 from greyanchor.measuring.views import take_file
 from greyanchor.profiles.services import content_of
@@ -203,10 +203,10 @@ def stage_print(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     if job is None:
         messages.error(request, "This stage has no chart yet.")
     else:
-        printed = print_on_standin(job.pk, request.user)
+        printed = print_sheet(job.pk, request.user)
         dry = printed.minutes_to_dry
         when = f" It is dry in {dry:.0f} minutes." if dry > 0.5 else " It can be read now."
-        messages.success(request, f"Printed on the stand-in printer, raw.{when}")
+        messages.success(request, f"Printed raw.{when}")
     return back_to(stage)
 
 

@@ -48,7 +48,7 @@ def total_cost(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_GET
 def eye_picture(request: HttpRequest, pk: int, kind: str, subject: str) -> HttpResponse:
-    """The stand-in's print of a ramp or of rising sums, as a picture."""
+    """The print of a ramp or of rising sums, as a picture."""
     data = visual.picture(build_of(pk), kind, subject)
     return HttpResponse(data, content_type="image/png", headers={"Cache-Control": "private, max-age=300"})
 

@@ -14,7 +14,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.profiling.refine import MOVED
 from greyanchor.drawing.plots import Axis, Series, line_plot
 from greyanchor.library.models import PrintMode
-from greyanchor.measuring.printing import print_on_standin
+from greyanchor.measuring.printing import print_sheet
 from greyanchor.measuring.prints import print_view
 from greyanchor.measuring.services import start_pass
 from greyanchor.measuring.views import take_file
@@ -90,10 +90,8 @@ def refinement_act(request: HttpRequest, pk: int, act: str) -> HttpResponse:
     try:
         job, last = refinements.job_of(made), made.rounds.latest("number")
         if act == "print":
-            print_on_standin(job.pk, request.user)
-            messages.success(
-                request, "Printed on the stand-in printer through the profile's ink values and the curves."
-            )
+            print_sheet(job.pk, request.user)
+            messages.success(request, "Printed through the profile's ink values and the curves.")
         elif act == "read":
             return redirect("reading", pk=start_pass(job, request.user).pk)
         elif act == "upload":

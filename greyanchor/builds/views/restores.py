@@ -11,7 +11,7 @@ from greyanchor.builds import queries, restores
 from greyanchor.builds.models import Baseline, Restore
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import PrintMode
-from greyanchor.measuring.printing import print_on_standin
+from greyanchor.measuring.printing import print_sheet
 from greyanchor.measuring.services import start_pass
 from greyanchor.measuring.views import take_file
 from greyanchor.profiles.aims import keep_aim
@@ -52,10 +52,8 @@ def restore_act(request: HttpRequest, pk: int, act: str) -> HttpResponse:
     reason = request.POST.get("reason", "").strip()
     try:
         if act == "print" and job is not None:
-            print_on_standin(job.pk, request.user)
-            messages.success(
-                request, "Printed on the stand-in printer through the curves, colour management off."
-            )
+            print_sheet(job.pk, request.user)
+            messages.success(request, "Printed through the curves, colour management off.")
         elif act == "read" and job is not None:
             return redirect("reading", pk=start_pass(job, request.user).pk)
         elif act == "upload" and job is not None:

@@ -1,4 +1,4 @@
-"""Pages that make checks: from files, many at once, or from a strip printed on the stand-in."""
+"""Pages that make checks: from files, many at once, or from a strip printed here."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from greyanchor.checks.services import Order, Subject, make_check
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import readings_file
 from greyanchor.core.measurement.readings import ReadingSet
-from greyanchor.measuring.printing import print_on_standin
+from greyanchor.measuring.printing import print_sheet
 from greyanchor.measuring.prints import print_view
 from greyanchor.measuring.services import reopen_rows, start_pass
 from greyanchor.measuring.views import take_file
@@ -138,11 +138,11 @@ def check_print_act(request: HttpRequest, pk: int, act: str) -> HttpResponse:
     job = found.sheet_print
     try:
         if act == "print":
-            printed = print_on_standin(job.pk, request.user)
+            printed = print_sheet(job.pk, request.user)
             dry = printed.minutes_to_dry
             messages.success(
                 request,
-                f"Printed on the stand-in printer. {f'Dry in {dry:.0f} minutes.' if dry > 0.5 else 'It can be read now.'}",
+                f"Printed. {f'Dry in {dry:.0f} minutes.' if dry > 0.5 else 'It can be read now.'}",
             )
         elif act == "read":
             return redirect("reading", pk=start_pass(job, request.user, request.POST.get("condition", "")).pk)

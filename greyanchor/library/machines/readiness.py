@@ -1,4 +1,4 @@
-"""Readying machines: patterns on the stand-in printer, judgements, values for each printer and media, and due dates."""
+"""Readying machines: printed patterns, judgements, values for each printer and media, and due dates."""
 
 from __future__ import annotations
 
@@ -25,8 +25,9 @@ from greyanchor.core.printing.readiness import (
     task_named,
     tasks_of,
 )
-from greyanchor.core.simulation.machine import NOZZLES, Mechanics
+from greyanchor.devices.ports import PatternPort
 from greyanchor.drawing.patterns import nozzle_pattern, step_pattern
+from greyanchor.library.machines.connections import printer_port
 from greyanchor.library.models import Media, Printer, Readied
 from greyanchor.library.records.effective_settings import layers_of, resolve
 
@@ -44,11 +45,14 @@ class PrinterDue:
         return self.due.task
 
 
-def mechanics_of(printer: Printer, media: Media | None) -> Mechanics:
-    """The mechanics of the stand-in behind a printer with a media in it."""
-    return Mechanics(
-        printer.serial or printer.name, media.name if media else "", float(media.thickness if media else 200)
-    )
+#: most missing nozzles of an ink that can be counted where the machine prints a pattern of its own
+MOST_NOZZLES = 10_000
+
+
+def patterns_of(printer: Printer, media: Media | None) -> PatternPort | None:
+    """A printer whose patterns are known here once they are printed; None for one that prints its own."""
+    port = printer_port(printer, media)
+    return port if isinstance(port, PatternPort) else None
 
 
 def dues_of(printer: Printer) -> list[PrinterDue]:
@@ -121,26 +125,34 @@ def value_now(printer: Printer, task: Task) -> float:
 @needs(USE)
 @transaction.atomic
 def print_pattern(printer: Printer, key: str, user: AbstractBaseUser, around: float | None = None) -> Readied:
-    """Print the pattern of a task on the stand-in printer; one that waits for its judgement is thrown away."""
+    """Print the pattern of a task; one that waits for its judgement is thrown away.
+
+    Where the driver knows nothing of patterns, the machine prints its own and a person enters what is seen.
+    """
     task = task_named(key)
     if task.setting and task.setting not in printer.abilities:
         raise BadInput(f"{printer.name} has no {SETTINGS[task.setting].title.lower()}")
     if task.when_media_changes and printer.loaded_media is None:
         raise BadInput(f"say first which media is in {printer.name}")
     printer.readied.filter(task=key, done_at=None).delete()
-    machine = mechanics_of(printer, printer.loaded_media)
+    machine = patterns_of(printer, printer.loaded_media)
     now = timezone.now()
     made = Readied(printer=printer, media=printer.loaded_media, task=key, done_by=user)
     if not task.setting:
         day = timezone.localdate(now).toordinal()
         cleanings = printer.readied.filter(task=key, printed_at__date=timezone.localdate(now)).count()
         channels = _channels(printer)
-        made.pattern = {"closed": {c: machine.closed(c, day, cleanings) for c in channels}}
+        closed = {c: machine.closed(c, day, cleanings) for c in channels} if machine else {}
+        made.pattern = {
+            "channels": channels,
+            "closed": closed,
+            "nozzles": machine.nozzles if machine else MOST_NOZZLES,
+        }
     else:
         ability = printer.ability_map[task.setting]
         made.before = value_now(printer, task)
         values = candidates(task, made.before if around is None else around, ability)
-        misfit = machine.misfit(task.setting, values, task.step)
+        misfit = machine.misfit(task.setting, values, task.step) if machine else []
         made.pattern = {"values": values, "misfit": [round(float(v), 4) for v in misfit]}
     made.save()
     return made
@@ -155,11 +167,24 @@ def _channels(printer: Printer) -> list[str]:
 
 
 def picture(record: Readied) -> str:
-    """The printed pattern as SVG."""
+    """The printed pattern as SVG; empty where the machine prints its own."""
     task = task_named(record.task)
     if not task.setting:
-        return nozzle_pattern(record.pattern["closed"], NOZZLES)
+        closed = record.pattern["closed"]
+        return nozzle_pattern(closed, nozzles_of(record)) if closed else ""
+    if not record.pattern["misfit"]:
+        return ""
     return step_pattern(task, SETTINGS[task.setting], record.pattern["values"], record.pattern["misfit"])
+
+
+def channels_of(record: Readied) -> list[str]:
+    """Inks of a printed nozzle pattern."""
+    return list(record.pattern.get("channels") or record.pattern.get("closed", {}))
+
+
+def nozzles_of(record: Readied) -> int:
+    """Nozzles of one ink on a printed nozzle pattern."""
+    return int(record.pattern.get("nozzles", 96))
 
 
 def waiting(printer: Printer, key: str) -> Readied | None:
@@ -187,11 +212,11 @@ def judge_nozzles(
 ) -> Readied:
     """Take what a person counted; too many missing nozzles leave the machine unready."""
     record = _judging(pk)
-    channels = list(record.pattern.get("closed", {}))
+    channels = channels_of(record)
     if sorted(missing) != sorted(channels):
         raise BadInput(f"say for {', '.join(channels)} how many nozzles are missing")
-    if any(v > NOZZLES for v in missing.values()):
-        raise BadInput(f"the pattern has {NOZZLES} nozzles of an ink")
+    if any(v > nozzles_of(record) for v in missing.values()):
+        raise BadInput(f"the pattern has {nozzles_of(record)} nozzles of an ink")
     record.good, record.missing = nozzles_ready(missing), missing
     return _done(record, how, user, "" if record.good else "clean the heads and print the pattern again")
 
@@ -211,17 +236,19 @@ def judge_step(pk: int, step: int, user: AbstractBaseUser) -> Readied:
 @needs(USE)
 @transaction.atomic
 def judge_by_reading(pk: int, user: AbstractBaseUser) -> Readied:
-    """Read the pattern with the stand-in instrument and take the value it finds."""
+    """Read the pattern with the instrument and take the value it finds."""
     record = _judging(pk)
     task = task_named(record.task)
     if not task.by_reading:
         raise BadInput(f"{task.title} is judged by eye; an instrument cannot read it")
-    machine = mechanics_of(record.printer, record.media)
+    machine = patterns_of(record.printer, record.media)
+    if machine is None:
+        raise BadInput(f"{record.printer.name} prints its own pattern: judge it by eye")
     if not task.setting:
         counted = {c: len(gone) for c, gone in record.pattern["closed"].items()}
         return judge_nozzles(pk, counted, user, Readied.How.READING)
     ability = record.printer.ability_map[task.setting]
-    faults = machine.read(task.setting, record.pattern["values"], task.step, record.pk)
+    faults = machine.read_misfit(task.setting, record.pattern["values"], task.step, record.pk)
     found = best_step(record.pattern["values"], faults.tolist(), ability)
     record.value = found.value
     return _done(

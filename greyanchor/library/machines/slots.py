@@ -11,7 +11,8 @@ from django.db import transaction
 from greyanchor.accounts.roles import MAKE, USE, needs
 from greyanchor.core.errors import BadInput
 from greyanchor.core.printing.handling import Difference, Held, differences, setting_named
-from greyanchor.devices.memory import StandinMemory
+from greyanchor.devices.ports import MemoryPort
+from greyanchor.library.machines.connections import opened, printer_port
 from greyanchor.library.models import MediaPreset, Printer, PrintMode, SlotSent
 from greyanchor.library.records.effective_settings import in_force, preset_in_force
 from greyanchor.library.records.handling_edits import set_value
@@ -33,10 +34,10 @@ class SlotView:
         return (self.sent.mode or self.sent.preset) if self.sent else None
 
 
-def memory_of(printer: Printer) -> StandinMemory:
-    """The memory of the machine behind a printer."""
-    state = printer.standin.setdefault("slots", {})
-    return StandinMemory(state, printer.ability_map, printer.slots)
+def memory_of(printer: Printer) -> MemoryPort | None:
+    """The memory of a printer, to look at; None where its driver does not reach one."""
+    port = printer_port(printer)
+    return port if isinstance(port, MemoryPort) else None
 
 
 def wanted_of(subject: MediaPreset | PrintMode, printer: Printer) -> dict[str, Held]:
@@ -66,8 +67,12 @@ def send(printer_pk: int, number: int, subject: MediaPreset | PrintMode, user: A
         raise BadInput(
             f"nobody said yet which handling settings {printer.name} has; a technician can, on its page"
         )
-    memory_of(printer).send(number, subject.name, values)
-    printer.save_without_historical_record(update_fields=["standin"])  # type: ignore[attr-defined]
+    with opened(printer) as port:
+        if not isinstance(port, MemoryPort):
+            raise BadInput(
+                f"the driver of {printer.name} does not reach its memory; enter the settings at the machine"
+            )
+        port.send(number, subject.name, values)
     is_mode = isinstance(subject, PrintMode)
     return SlotSent.objects.update_or_create(
         printer=printer, number=number,
@@ -76,8 +81,10 @@ def send(printer_pk: int, number: int, subject: MediaPreset | PrintMode, user: A
 
 
 def slots_of(printer: Printer) -> list[SlotView]:
-    """Every slot, read back from the machine."""
+    """Every slot, read back from the machine; none where its memory is not reached."""
     memory = memory_of(printer)
+    if memory is None:
+        return []
     sent = {
         s.number: s
         for s in printer.slots_sent.select_related(
@@ -91,7 +98,7 @@ def slots_of(printer: Printer) -> list[SlotView]:
     return [_view(printer, memory, number, sent.get(number)) for number in range(1, printer.slots + 1)]
 
 
-def _view(printer: Printer, memory: StandinMemory, number: int, sent: SlotSent | None) -> SlotView:
+def _view(printer: Printer, memory: MemoryPort, number: int, sent: SlotSent | None) -> SlotView:
     name, held = memory.read(number)
     if sent is None or not held:
         return SlotView(number, name, held, sent if held else None, [], False)
@@ -106,19 +113,13 @@ def _view(printer: Printer, memory: StandinMemory, number: int, sent: SlotSent |
 
 @needs(MAKE)
 @transaction.atomic
-def tune(printer_pk: int, number: int, key: str, value: float) -> None:
-    """Change a value at the panel of the stand-in printer, as a technician does at a machine."""
-    printer = Printer.objects.select_for_update(of=("self",)).get(pk=printer_pk)
-    memory_of(printer).tune(number, key, value)
-    printer.save_without_historical_record(update_fields=["standin"])  # type: ignore[attr-defined]
-
-
-@needs(MAKE)
-@transaction.atomic
 def take_over(printer: Printer, number: int, key: str, user: AbstractBaseUser) -> Any:
     """Hold a value that was tuned at the machine in the preset or mode it belongs to."""
     setting = setting_named(key)
-    found = _view(printer, memory_of(printer), number, printer.slots_sent.filter(number=number).first())
+    memory = memory_of(printer)
+    if memory is None:
+        raise BadInput(f"the memory of {printer.name} is not reached from here")
+    found = _view(printer, memory, number, printer.slots_sent.filter(number=number).first())
     if found.subject is None or found.sent is None:
         raise BadInput(
             f"slot {number} was not filled from here, so there is nothing to take its values over to"

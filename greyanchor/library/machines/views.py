@@ -4,18 +4,20 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.conf import settings
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from greyanchor.accounts.roles import MAKE, may
+from greyanchor.accounts.models import Site
+from greyanchor.accounts.roles import MAKE, may, takes
 from greyanchor.core.errors import BadInput
 from greyanchor.core.printing.handling import SETTINGS
 from greyanchor.core.printing.readiness import MISSING_ALLOWED, task_named
-from greyanchor.core.simulation.machine import NOZZLES
-from greyanchor.library.machines import readiness, slots
-from greyanchor.library.models import Media, MediaPreset, Printer, PrintMode, Readied
+from greyanchor.devices.registry import driver_named, drivers, drivers_for
+from greyanchor.library.machines import connections, controls, readiness, slots
+from greyanchor.library.models import DeviceConnection, Media, MediaPreset, Printer, PrintMode, Readied
 
 
 def _printer(pk: int) -> Printer:
@@ -36,6 +38,7 @@ def slots_page(request: HttpRequest, pk: int) -> HttpResponse:
     abilities = printer.ability_map
     context = {
         "printer": printer, "slots": slots.slots_of(printer), "may_make": may(request.user, MAKE),
+        "may_tune": may(request.user, MAKE) and bool(controls.controls_of(printer)),
         "presets": MediaPreset.objects.filter(printer_model=printer.model), "settings": [SETTINGS[k] for k in abilities],
         "modes": printer.modes.filter(state=PrintMode.State.RELEASED).only("name"), "chosen": request.GET.get("send", ""),
     }  # fmt: skip
@@ -66,7 +69,7 @@ def slot_tune(request: HttpRequest, pk: int) -> HttpResponse:
         value = float(request.POST.get("value", "").replace(",", "."))
     except ValueError:
         raise BadInput("a value is a number") from None
-    slots.tune(printer.pk, slot, key, value)
+    controls.tune(printer, slot, key, value)
     messages.info(
         request, f"Tuned at the panel of {printer.name}. Below stands how slot {slot} differs from here."
     )
@@ -120,7 +123,8 @@ def task_page(request: HttpRequest, pk: int, task_key: str) -> HttpResponse:
         context["now"] = SETTINGS[task.setting].told(readiness.value_now(printer, task))
     if waiting and task.setting:
         context["steps"] = [SETTINGS[task.setting].told(v) for v in waiting.pattern["values"]]
-    context["nozzles"] = NOZZLES
+    context["nozzles"] = readiness.nozzles_of(waiting) if waiting else 0
+    context["channels"] = readiness.channels_of(waiting) if waiting else []
     return render(request, "library/ready_task.html", context)
 
 
@@ -155,7 +159,7 @@ def task_judge(request: HttpRequest, pk: int, task_key: str) -> HttpResponse:
     else:
         missing = {
             c: _whole(request, f"missing.{c}", f"the number of missing nozzles of {c}")
-            for c in record.pattern["closed"]
+            for c in readiness.channels_of(record)
         }
         done = readiness.judge_nozzles(record.pk, missing, request.user)
     if done.value is not None:
@@ -169,3 +173,77 @@ def task_judge(request: HttpRequest, pk: int, task_key: str) -> HttpResponse:
     else:
         messages.error(request, f"{task.title}: not ready. Clean the heads and print the pattern again.")
     return redirect("ready-task", pk=pk, task_key=task_key)
+
+
+# --- devices ---------------------------------------------------------------------------------
+
+
+@require_GET
+def devices_page(request: HttpRequest) -> HttpResponse:
+    """Which driver reaches each printer and instrument, site by site."""
+    sites = Site.objects.prefetch_related("printers__connection", "connections__printer")
+    rows = [
+        {
+            "site": site,
+            "printers": site.printers.all(),
+            "instruments": [c for c in site.connections.all() if c.printer_id is None],
+        }
+        for site in sites
+    ]
+    context = {
+        "rows": rows,
+        "printer_drivers": drivers_for("printer"),
+        "instrument_drivers": [d for d in drivers().values() if d.opens - {"printer"}],
+        "methods": [m for m in DeviceConnection.Method.choices if m[0]],
+        "home": settings.DEVICES_HOME,
+    }
+    return render(request, "library/machines/devices.html", context)
+
+
+def _choice(request: HttpRequest) -> connections.Choice:
+    key = request.POST.get("driver", "")
+    named = driver_named(key).options if key else ()
+    return connections.Choice(key, {o.key: request.POST.get(f"{key}.{o.key}", "") for o in named})
+
+
+@takes(MAKE)
+@require_POST
+def printer_connect(request: HttpRequest, pk: int) -> HttpResponse:
+    """Say which driver reaches a printer."""
+    printer, choice = _printer(pk), _choice(request)
+    connections.connect_printer(printer, choice, request.user)
+    messages.success(request, f"{printer.name} prints through: {choice.words()}.")
+    return redirect("devices")
+
+
+@takes(MAKE)
+@require_POST
+def instrument_add(request: HttpRequest, pk: int) -> HttpResponse:
+    """Add an instrument to a site."""
+    site = get_object_or_404(Site, pk=pk)
+    made = connections.add_instrument(site, request.POST.get("method", ""), _choice(request), request.user)
+    messages.success(request, f"{site.name} has an instrument that reads {made.get_method_display()}.")
+    return redirect("devices")
+
+
+@takes(MAKE)
+@require_POST
+def instrument_remove(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take an instrument away."""
+    connections.remove_instrument(pk, request.user)
+    messages.success(request, "The instrument is removed. What it read stays.")
+    return redirect("devices")
+
+
+@require_POST
+def printer_controls(request: HttpRequest, pk: int) -> HttpResponse:
+    """Change how a simulated printer behaves."""
+    printer = _printer(pk)
+    try:
+        sent = {c.key: request.POST.get(c.key, "") for c in controls.controls_of(printer)}
+        values = {key: float(text.replace(",", ".")) for key, text in sent.items() if text}
+    except ValueError:
+        raise BadInput("a value is a number") from None
+    controls.set_controls(printer, values)
+    messages.success(request, "It prints like this from now on; sheets that are printed stay as they are.")
+    return redirect("printer", pk=pk)

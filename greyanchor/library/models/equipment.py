@@ -65,8 +65,7 @@ class Printer(Kept):
     """One machine.
 
     `abilities` are the handling settings it has, each with range, step and usual value; `carriage` is
-    what decides its speed. `standin` tells how the stand-in behind it behaves: drift by channel, its
-    paper, and what the slots of its memory hold.
+    what decides its speed. Its `connection` says which driver reaches it.
     """
 
     name = models.CharField(max_length=80, unique=True)
@@ -85,8 +84,7 @@ class Printer(Kept):
         "Media", null=True, blank=True, on_delete=models.SET_NULL, related_name="loaded_on"
     )
     loaded_at = models.DateTimeField(null=True, blank=True)
-    standin = models.JSONField(default=dict, blank=True)
-    history = HistoricalRecords(excluded_fields=["standin"], m2m_fields=[ink_sets])
+    history = HistoricalRecords(m2m_fields=[ink_sets])
 
     class Meta:
         ordering = ["name"]

@@ -13,7 +13,6 @@ from django.views.decorators.http import require_GET, require_POST
 from greyanchor.accounts import people
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
-from greyanchor.library.machines import standin
 from greyanchor.library.models import Edition, Media, MediaClass, Printer, PrintMode
 from greyanchor.library.modes import fallbacks, queries, ranking, search, services
 from greyanchor.library.pages import presenters
@@ -191,22 +190,6 @@ def _between(text: str | None, low: float, high: float, usual: float | None) -> 
     if not low <= value <= high:
         raise BadInput(f"{text[:20]} lies outside {low:g}..{high:g}")
     return value
-
-
-@require_POST
-def printer_standin(request: HttpRequest, pk: int) -> HttpResponse:
-    """Let the stand-in behind a printer drift."""
-    printer = get_object_or_404(Printer, pk=pk)
-    try:
-        drift = {c: float(request.POST.get(c) or 100) / 100.0 for c in "CMYK"}
-        paper = [0.0, 0.0, float(request.POST.get("paper_b") or 0)]
-    except ValueError:
-        raise BadInput("a drift is a number in percent") from None
-    standin.set_standin(printer, {c: v for c, v in drift.items() if v != 1.0}, paper)
-    messages.success(
-        request, "The stand-in prints like this from now on; sheets that are printed stay as they are."
-    )
-    return redirect("printer", pk=pk)
 
 
 def media_classes(request: HttpRequest) -> HttpResponse:

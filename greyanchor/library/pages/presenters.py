@@ -12,6 +12,7 @@ from django.urls import reverse
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.calibration.ink_use import ink_use
 from greyanchor.drawing.calibration import shape_plot
+from greyanchor.library.machines.controls import controls_of
 from greyanchor.library.machines.readiness import dues_of
 from greyanchor.library.models import (
     Edition,
@@ -182,7 +183,7 @@ def _printer_page(printer: Printer) -> Page:
     return {
         "lists": [_modes(printer.modes.all(), f"printer={printer.pk}"), presets],
         "subtitle": f"{printer.site.name}, serial {printer.serial}, {loaded}",
-        "dues": dues_of(printer), "standin": _standin(printer),
+        "dues": dues_of(printer), "controls": controls_of(printer),
     }  # fmt: skip
 
 
@@ -201,14 +202,6 @@ def _mode_page(mode: PrintMode) -> Page:
 _PAGES: dict[type, Callable[[Any], Page]] = {
     Media: _media_page, MediaClass: _class_page, MediaPreset: _preset_page, Printer: _printer_page, InkSet: _ink_page, PrintMode: _mode_page,
 }  # fmt: skip
-
-
-def _standin(printer: Printer) -> dict[str, Any]:
-    """How the stand-in behind a printer drifts, in percent; empty for one the bench cannot build on."""
-    if not any(i.can_be_built for i in printer.ink_sets.all()):
-        return {}
-    drift, paper = printer.standin.get("drift", {}), printer.standin.get("paper") or [0, 0, 0]
-    return {c: round(100 * drift.get(c, 1.0)) for c in "CMYK"} | {"paper_b": paper[2]}
 
 
 @dataclass(frozen=True)

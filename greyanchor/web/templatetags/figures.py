@@ -27,6 +27,12 @@ def signed(value: Any, digits: int = 1) -> str:
 
 
 @register.filter
+def person(user: Any) -> str:
+    """The name of a person; a dash where nobody is known."""
+    return (user.get_full_name() or user.get_username()) if user else "–"
+
+
+@register.filter
 def thousands(value: Any) -> str:
     """Whole thousands, for gamut volumes."""
     return f"{float(value) / 1000:.0f}"

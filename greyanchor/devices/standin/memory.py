@@ -1,4 +1,4 @@
-"""The memory of the stand-in printer: slots that hold handling settings, as a machine holds them."""
+"""The memory of the simulated printer: slots that hold handling settings, as a machine holds them."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from greyanchor.core.printing.handling import Abilities, checked
 NAME = 24
 
 
-class StandinMemory:
+class SlotMemory:
     """Slots by number. What is sent lands on the steps of the machine; what is tuned at its panel stays until it is sent anew.
 
     `state` is what is stored between times; it changes in place.
