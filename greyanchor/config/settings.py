@@ -90,8 +90,9 @@ TEMPLATES = [
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
                 "greyanchor.web.context.role",
+                "greyanchor.web.context.navigation",
             ],
-            "builtins": ["greyanchor.web.templatetags.figures"],
+            "builtins": ["greyanchor.web.templatetags.figures", "greyanchor.web.templatetags.parts"],
         },
     }
 ]

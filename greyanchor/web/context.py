@@ -9,6 +9,7 @@ from django.http import HttpRequest
 from django.utils.functional import SimpleLazyObject
 
 from greyanchor.accounts.roles import MAKE, RELEASE, role_of
+from greyanchor.web.navigation import area_of, bar, tabs
 
 
 @dataclass(frozen=True)
@@ -28,3 +29,14 @@ def role(request: HttpRequest) -> dict[str, Any]:
         return _Reach(held.word, held >= MAKE, held >= RELEASE)
 
     return {"role": SimpleLazyObject(found)} if request.user.is_authenticated else {}
+
+
+def navigation(request: HttpRequest) -> dict[str, Any]:
+    """The bar and the tabs, with where one is; asked for by pages that show them."""
+    match = request.resolver_match
+    area = area_of(match)
+    return {
+        "bar": SimpleLazyObject(lambda: bar(match)),
+        "tabs": SimpleLazyObject(lambda: tabs(match)),
+        "area": area.title if area else "",
+    }

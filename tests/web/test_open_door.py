@@ -15,6 +15,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from django.conf import settings
 from django.contrib.auth.models import User
 from django.test import Client
 from django.urls import get_resolver

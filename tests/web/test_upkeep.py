@@ -14,8 +14,7 @@ from greyanchor.core.printing.readiness import TASKS
 from greyanchor.core.simulation.machine import Mechanics
 from greyanchor.demo.devices import drift as let_drift
 from greyanchor.devices.standin.memory import SlotMemory
-from greyanchor.library.machines import controls
-from greyanchor.library.machines import readiness, slots
+from greyanchor.library.machines import controls, readiness, slots
 from greyanchor.library.models import Media, Printer, Readied
 from greyanchor.library.records.effective_settings import start_values
 from greyanchor.library.records.handling_edits import set_value

@@ -54,8 +54,16 @@ def new_build(request: HttpRequest) -> HttpResponse:
         "greys": bool(request.POST.get("greys")),
         "printers": printers,
         "overdue": _overdue(initial.get("printer")),
+        "suggestions": {"printers": {str(p.pk): _usual(p) for p in printers}},
     }
     return render(request, "builds/new_build.html", context, status=422 if request.method == "POST" else 200)
+
+
+def _usual(printer: Printer) -> dict[str, str]:
+    """What the form takes when a printer is chosen: its first ink set, and its slowest passes."""
+    first = next(iter(printer.ink_sets.all()), None)
+    passes = printer.passes[-1] if printer.passes else ""
+    return {"ink_set": str(first.pk) if first else "", "passes": str(passes)}
 
 
 def _overdue(printer: int | None) -> list[Any]:

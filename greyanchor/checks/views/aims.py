@@ -31,7 +31,7 @@ from greyanchor.profiles.services import sent_file
 @require_GET
 def aim_list(request: HttpRequest) -> HttpResponse:
     aims = AimRecord.objects.defer("data").select_related("created_by").annotate(used=Count("checks"))
-    return render(request, "checks/aim_list.html", {"aims": aims, "form": AimForm(), "here": "aims"})
+    return render(request, "checks/aim_list.html", {"aims": aims, "form": AimForm()})
 
 
 @takes(MAKE)
@@ -66,7 +66,7 @@ def aim_page(request: HttpRequest, pk: int) -> HttpResponse:
         modes.filter(pk=int(number)).first() if number.isdecimal() else modes.filter(state="released").first()
     )
     context: dict[str, Any] = {
-        "record": record, "aim": aim, "here": "aims", "modes": modes, "mode": mode,
+        "record": record, "aim": aim, "modes": modes, "mode": mode,
         "editions": AimRecord.objects.filter(name=record.name).defer("data"),
         "used": record.checks.select_related("mode").defer("readings", "result")[:8], "used_count": record.checks.count(),
         "spots": [

@@ -30,7 +30,7 @@ def check_list(request: HttpRequest) -> HttpResponse:
     page = Paginator(found.qs, 50).get_page(request.GET.get("page"))
     kept = request.GET.copy()
     kept.pop("page", None)
-    context = {"page": page, "filter": found, "query": kept.urlencode(), "here": "checks"}
+    context = {"page": page, "filter": found, "query": kept.urlencode()}
     return render(request, "checks/_check_rows.html" if request.htmx else "checks/check_list.html", context)  # type: ignore[attr-defined]
 
 
@@ -54,7 +54,7 @@ def check_of(pk: int) -> Check:
 
 @require_GET
 def check_page(request: HttpRequest, pk: int) -> HttpResponse:
-    context = {**check_view(check_of(pk)), "sizes": SIZES, "here": "checks"}
+    context = {**check_view(check_of(pk)), "sizes": SIZES}
     return render(request, "checks/check_page.html", context)
 
 

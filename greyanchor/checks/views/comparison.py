@@ -24,7 +24,7 @@ def compare_page(request: HttpRequest) -> HttpResponse:
     """Two checks, printers, sites, modes, or a mode before and after its restore."""
     key = request.GET.get("tolerances", "iso12647-7:2016")
     context: dict[str, Any] = {
-        "here": "compare", "sets": all_keys(), "tolerances": key, "a_text": request.GET.get("a", ""), "b_text": request.GET.get("b", ""),
+        "sets": all_keys(), "tolerances": key, "a_text": request.GET.get("a", ""), "b_text": request.GET.get("b", ""),
         "newest": Check.objects.select_related("mode").defer("readings", "result", "criteria")[:40], **subject_choices(),
     }  # fmt: skip
     if context["a_text"] and context["b_text"]:
@@ -43,7 +43,7 @@ def match_page(request: HttpRequest) -> HttpResponse:
     first = AimRecord.objects.exclude(kind=AimRecord.Kind.SPOTS).defer("data").first()
     usual = {"aim": first.pk if first else None, "tolerances": "iso12647-7:2016", "corrected": True}
     form = PredictionForm(request.GET or None, initial=usual)
-    context: dict[str, Any] = {"form": form, "here": "match"}
+    context: dict[str, Any] = {"form": form}
     if form.is_valid():
         d = form.cleaned_data
         modes = PrintMode.objects.filter(state=PrintMode.State.RELEASED).exclude(profile=None)

@@ -36,7 +36,7 @@ def _order(data: dict[str, Any], leave_out: bool = False) -> Order:
 def check_new(request: HttpRequest) -> HttpResponse:
     """Verify readings from files: one leads to its check, many to a table of their verdicts."""
     form = FilesForm(request.POST or None, initial=_wishes(request))
-    context: dict[str, Any] = {"form": form, "strip": StripForm(initial=_wishes(request)), "here": "new"}
+    context: dict[str, Any] = {"form": form, "strip": StripForm(initial=_wishes(request))}
     if request.method == "POST" and form.is_valid():
         files = request.FILES.getlist("files")
         if not 0 < len(files) <= MOST_FILES:
@@ -105,7 +105,7 @@ def check_strip(request: HttpRequest) -> HttpResponse:
             form.add_error(None, error.sentence)
         else:
             return redirect("check-print", pk=made.pk)
-    context = {"form": FilesForm(initial=_wishes(request)), "strip": form, "here": "new"}
+    context = {"form": FilesForm(initial=_wishes(request)), "strip": form}
     return render(request, "checks/check_new.html", context, status=422)
 
 
@@ -126,7 +126,6 @@ def check_print_page(request: HttpRequest, pk: int) -> HttpResponse:
         "pv": print_view(found.sheet_print, 1),
         "rows": rows,
         "made": Check.objects.filter(sheet_print=found.sheet_print).defer("readings", "result")[:12],
-        "here": "new",
     }
     return render(request, "checks/print_page.html", context)
 

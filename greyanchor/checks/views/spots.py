@@ -35,7 +35,7 @@ def spot_list(request: HttpRequest) -> HttpResponse:
     number = request.GET.get("mode", "")
     mode = modes.filter(pk=int(number)).first() if number.isdecimal() else None
     context: dict[str, Any] = {
-        "form": SpotForm(), "modes": modes, "mode": mode, "here": "spots", "reach": OUT_OF_REACH,
+        "form": SpotForm(), "modes": modes, "mode": mode, "reach": OUT_OF_REACH,
         "rows": _spot_rows(records, mode.profile if mode else None),
     }  # fmt: skip
     if mode is not None:

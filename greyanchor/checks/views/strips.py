@@ -23,11 +23,23 @@ from greyanchor.profiles.services import sent_file
 @require_GET
 def strip_list(request: HttpRequest) -> HttpResponse:
     ours = [
-        {"kind": s, "patches": len(s.patches()) * s.copies, "colours": hex_colours(_rough(s.name))}
+        {
+            "kind": s,
+            "patches": len(s.patches()) * s.copies,
+            "colours": hex_colours(_rough(s.name)),
+            "usual": _usual(s),
+        }
         for s in strips.STRIPS.values()
     ]
     own = [{"record": r, "chart": r.chart} for r in StripRecord.objects.select_related("created_by")]
-    return render(request, "checks/strip_list.html", {"ours": ours, "own": own, "here": "strips"})
+    return render(request, "checks/strip_list.html", {"ours": ours, "own": own})
+
+
+def _usual(strip: strips.Strip) -> str:
+    """The rest of the address of a new check: what a strip is usually held to, and printed through."""
+    if strip.places:
+        return "&tolerances=uniformity&through=curves"
+    return "&tolerances=g7-grayscale&through=curves" if strip.name == "grey" else ""
 
 
 def _rough(name: str) -> Any:

@@ -26,7 +26,7 @@ _NEW_ROWS = 3
 @require_GET
 def set_list(request: HttpRequest) -> HttpResponse:
     context = {
-        "shipped": SHIPPED.values(), "own": ToleranceRecord.objects.select_related("created_by"), "here": "sets",
+        "shipped": SHIPPED.values(), "own": ToleranceRecord.objects.select_related("created_by"),
     }  # fmt: skip
     return render(request, "checks/set_list.html", context)
 
@@ -72,7 +72,6 @@ def _page(
         "history": record.history.select_related("history_user")[:12] if record else [],
         "used": Check.objects.filter(tolerances=key).count(),
         "error": error,
-        "here": "sets",
         **editor_choices(),
     }  # fmt: skip
     return render(request, "checks/set_page.html", context, status=422 if error else 200)

@@ -74,7 +74,7 @@ def trend_page(request: HttpRequest) -> HttpResponse:
         "told": told, "criterion": criterion, "question": question, "of": request.GET.get("of", ""), "unit": unit,
         "plot": trend_view(told.days, told.values, told.trend, told.limit, unit, criterion.title) if told.values else "",
         "points": points[::-1][:_ROWS], "rules": RULES, "fewest": FEWEST_POINTS, "restored": restored, "since": since,
-        "criteria": tolerance_set(question.tolerances).criteria, "sets": all_keys(), "here": "trends", **subject_choices(),
+        "criteria": tolerance_set(question.tolerances).criteria, "sets": all_keys(), **subject_choices(),
         "query": request.GET.urlencode(),
     }  # fmt: skip
     return render(request, "checks/trend_page.html", context)
@@ -118,7 +118,7 @@ def schedule_page(request: HttpRequest) -> HttpResponse:
     """Every schedule with the day it is due, and a form for another."""
     usual = {"tolerances": "iso12647-7:2016"}
     new = NewScheduleForm(initial={**usual, "mode": request.GET.get("mode")})
-    context = {"dues": trends.dues(only_soon=False), "form": new, "here": "schedules"}
+    context = {"dues": trends.dues(only_soon=False), "form": new}
     return render(request, "checks/schedule_page.html", context)
 
 

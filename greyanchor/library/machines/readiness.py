@@ -8,6 +8,7 @@ from typing import Any
 
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
+from django.urls import reverse
 from django.utils import timezone
 
 from greyanchor.accounts.audit_log import note
@@ -43,6 +44,11 @@ class PrinterDue:
     @property
     def task(self) -> Task:
         return self.due.task
+
+    @property
+    def url(self) -> str:
+        """The page where it is done."""
+        return reverse("ready-task", args=[self.printer.pk, self.task.key])
 
 
 #: most missing nozzles of an ink that can be counted where the machine prints a pattern of its own

@@ -1,0 +1,67 @@
+"""Parts that pages are made of: panels, facts, and forms of one button."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from django import template
+from django.template.base import FilterExpression, NodeList, Parser, Token
+from django.template.context import Context
+from django.template.exceptions import TemplateSyntaxError
+from django.urls import reverse
+from django.utils.html import format_html
+from django.utils.safestring import SafeString
+
+register = template.Library()
+
+_LOOKS = {"plain": "btn btn-plain", "main": "btn btn-main", "link": "linkish"}
+
+
+class PanelNode(template.Node):
+    """A section with a heading and, where it is a list, how many stand in it."""
+
+    def __init__(self, title: FilterExpression, count: FilterExpression | None, body: NodeList) -> None:
+        self.title, self.count, self.nodelist = title, count, body
+
+    def render(self, context: Context) -> SafeString:
+        count = SafeString("")
+        if self.count is not None:
+            count = format_html('<span class="count">{}</span>', self.count.resolve(context))
+        head = format_html("<h2>{}{}</h2>", self.title.resolve(context), count)
+        return SafeString(f'<section class="panel">{head}{self.nodelist.render(context)}</section>')
+
+
+@register.tag
+def panel(parser: Parser, token: Token) -> PanelNode:
+    """``{% panel "Title" count %} ... {% endpanel %}``; the count may be left out."""
+    parts: Sequence[str] = token.split_contents()[1:]
+    if not 1 <= len(parts) <= 2:
+        raise TemplateSyntaxError("a panel takes a title and, where it is a list, a count")
+    body = parser.parse(("endpanel",))
+    parser.delete_first_token()
+    title, *count = (parser.compile_filter(p) for p in parts)
+    return PanelNode(title, count[0] if count else None, body)
+
+
+@register.simple_tag
+def fact(label: str, value: Any, unit: str = "", digits: int = 1) -> SafeString:
+    """A figure with its unit in a list of facts; a dash where it is not known."""
+    text = "–" if value is None or value == "" else f"{float(value):.{digits}f}"
+    unit = f" {unit}" if unit and text != "–" else ""
+    return format_html('<dt>{}</dt><dd class="mono">{}{}</dd>', label, text, unit)
+
+
+@register.simple_tag(takes_context=True)
+def action(
+    context: Context, label: str, view: str, *args: Any, look: str = "plain", css: str = "", version: int | None = None
+) -> SafeString:
+    """A form of one button that posts to a view; `version` is that of the record it is based on."""
+    hidden = SafeString("")
+    if version is not None:
+        hidden = format_html('<input type="hidden" name="version" value="{}">', version)
+    return format_html(
+        '<form method="post" action="{}" class="{}"><input type="hidden" name="csrfmiddlewaretoken" value="{}">{}'
+        '<button class="{}">{}</button></form>',
+        reverse(view, args=args), css, context.get("csrf_token", ""), hidden, _LOOKS[look], label,
+    )  # fmt: skip
