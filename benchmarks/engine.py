@@ -13,7 +13,7 @@ import numpy as np
 from scipy.ndimage import map_coordinates
 from scipy.optimize import least_squares
 
-from benchmarks.report import missed, spread, tell
+from benchmarks.report import missed, report, spread
 from greyanchor.core.characterization.compact import compact
 from greyanchor.core.characterization.model import characterize
 from greyanchor.core.charts import patches
@@ -45,9 +45,9 @@ def cmyk() -> None:
         f"\nCMYK from 1,500 spectral patches, version 4; readings are {noise:.2f} dE00 off the nominal press"
     )
     result = build_profile(readings, ProfileSettings(Separation(total_ink=3.0)))
-    tell("build, all tables", result.report["seconds"], 10.0, "s")
-    tell("peak memory", resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20, 0.8, "GB")
-    tell("file", result.report["bytes"] / 2**20, 4.0, "MB")
+    report("build, all tables", result.report["seconds"], 10.0, "s")
+    report("peak memory", resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20, 0.8, "GB")
+    report("file", result.report["bytes"] / 2**20, 4.0, "MB")
     unseen = _unseen(4)
     truth = room.truth(unseen)
     spread("device to Lab", delta_e_2000(lcms.device_to_lab(result.data, unseen), truth), 0.15, 0.35, 1.5)
@@ -57,7 +57,7 @@ def cmyk() -> None:
     lab = np.random.default_rng(3).uniform([0, -128, -128], [100, 127, 127], (200_000, 3))
     intents = ("relative", "perceptual", "saturation")
     total = max(lcms.lab_to_device(result.data, lab, i).sum(axis=1).max() for i in intents)
-    tell("largest B2A total over the 300 % limit", 100 * (float(total) / 3.0 - 1.0), 1.0, "%")
+    report("largest B2A total over the 300 % limit", 100 * (float(total) / 3.0 - 1.0), 1.0, "%")
     sys.exit(1 if missed else 0)
 
 
@@ -71,11 +71,11 @@ def _neutral_axis(result: ProfileResult) -> None:
     inks = lcms.lab_to_device(result.data, aim, "relative")
     lab = lcms.device_to_lab(result.data, inks, "relative")
     reached = np.abs(lab[:, 0] - aim[:, 0]) < 1.5
-    tell("neutral axis, dCh", float(np.hypot(lab[reached, 1], lab[reached, 2]).max()), 0.8, "Lab")
-    tell(
+    report("neutral axis, dCh", float(np.hypot(lab[reached, 1], lab[reached, 2]).max()), 0.8, "Lab")
+    report(
         "neutral axis, lightness that turns back", float(max(np.diff(lab[reached, 0]).max(), 0.0)), 0.0, "L*"
     )
-    tell(
+    report(
         "neutral axis, second difference",
         float(100 * np.abs(np.diff(inks[reached], 2, axis=0)).max()),
         4.0,
@@ -99,9 +99,9 @@ def _both_ways(result: ProfileResult, truth_of: Callable[[Array], Array], there:
     unseen = _unseen(4)
     truth = truth_of(unseen)
     error = delta_e_2000(lcms.device_to_lab(result.data, unseen), truth)
-    tell("device to Lab, mean", float(error.mean()), there, "dE00")
+    report("device to Lab, mean", float(error.mean()), there, "dE00")
     error = delta_e_2000(truth_of(lcms.lab_to_device(result.data, truth)), truth)
-    tell("Lab to device to press, mean", float(error.mean()), back, "dE00")
+    report("Lab to device to press, mean", float(error.mean()), back, "dE00")
 
 
 def real_press() -> None:
@@ -158,11 +158,11 @@ def seven() -> None:
     back = delta_e_2000(
         spectra_to_lab(press.spectra(raw(lcms.lab_to_device(result.data, truth, channels=7)))), truth
     )
-    tell("device to Lab, mean", float(there.mean()), 0.8, "dE00")
-    tell("Lab to device to press, mean", float(back.mean()), 0.8, "dE00")
-    tell("build, all tables", result.report["seconds"], 90.0, "s")
-    tell("peak memory", resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20, 2.0, "GB")
-    tell("file", result.report["bytes"] / 2**20, 8.0, "MB")
+    report("device to Lab, mean", float(there.mean()), 0.8, "dE00")
+    report("Lab to device to press, mean", float(back.mean()), 0.8, "dE00")
+    report("build, all tables", result.report["seconds"], 90.0, "s")
+    report("peak memory", resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20, 2.0, "GB")
+    report("file", result.report["bytes"] / 2**20, 8.0, "MB")
     sys.exit(1 if missed else 0)
 
 
@@ -187,14 +187,14 @@ def solver() -> None:
     print(
         f"  ours {1e6 * ours:.0f} us a node, mean {error.mean():.3f} dE00; scipy {1e3 * theirs:.1f} ms, mean {misses.mean():.3f} on the quick model"
     )
-    tell("one by one with scipy.optimize, share of its time", ours / theirs, 1.0 / 20.0, "")
+    report("one by one with scipy.optimize, share of its time", ours / theirs, 1.0 / 20.0, "")
     quick = compact(model, 4.0)
     times = []
     for found in PRESETS * 3:
         began = time.perf_counter()
         preview(model, found.apply(Separation()), quick)
         times.append(1000 * (time.perf_counter() - began))
-    tell("separation preview, slowest of 12", max(times), 300.0, "ms")
+    report("separation preview, slowest of 12", max(times), 300.0, "ms")
     sys.exit(1 if missed else 0)
 
 

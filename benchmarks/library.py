@@ -19,7 +19,7 @@ from typing import Any
 
 import numpy as np
 
-from benchmarks.report import tell
+from benchmarks.report import report
 
 MODES, ENTRIES, PACK = 20_000, 200_000, 500
 BROWSING, SAVING, SECONDS = 50, 5, 60
@@ -178,7 +178,7 @@ def _find() -> None:
 
     began = time.perf_counter()
     warm()
-    tell("reading the library into memory, once a process", time.perf_counter() - began, 15.0, "s")
+    report("reading the library into memory, once a process", time.perf_counter() - began, 15.0, "s")
     client = Client(headers={"host": "127.0.0.1"})
     client.force_login(User.objects.get(username="ines"))
     chance = random.Random(3)
@@ -202,8 +202,8 @@ def _find() -> None:
 
     timed("")
     narrowed = [timed(narrowing()) for _ in range(120)]
-    tell("narrowing with all counts, median", statistics.median(narrowed), 100.0, "ms")
-    tell("narrowing with all counts, 95th percentile", float(np.percentile(narrowed, 95)), 100.0, "ms")
+    report("narrowing with all counts, median", statistics.median(narrowed), 100.0, "ms")
+    report("narrowing with all counts, 95th percentile", float(np.percentile(narrowed, 95)), 100.0, "ms")
     slips = ["habour", "lantrn", "pilto", "chrat", "estaury"]
     searched = [
         timed(
@@ -214,13 +214,13 @@ def _find() -> None:
         )
         for _ in range(120)
     ]
-    tell("search, 95th percentile", float(np.percentile(searched, 95)), 100.0, "ms")
+    report("search, 95th percentile", float(np.percentile(searched, 95)), 100.0, "ms")
     page = client.get("/modes/777/")
-    tell("the page of a mode", float(page.headers["Server-Timing"].split("dur=")[1]), 100.0, "ms")
+    report("the page of a mode", float(page.headers["Server-Timing"].split("dur=")[1]), 100.0, "ms")
     page = client.get("/modes/777/history/")
-    tell("its history", float(page.headers["Server-Timing"].split("dur=")[1]), 200.0, "ms")
+    report("its history", float(page.headers["Server-Timing"].split("dur=")[1]), 200.0, "ms")
     times = [float(client.get("/").headers["Server-Timing"].split("dur=")[1]) for _ in range(7)]
-    tell("the start page", statistics.median(times), 100.0, "ms")
+    report("the start page", statistics.median(times), 100.0, "ms")
 
 
 # --- many people -----------------------------------------------------------------------------
@@ -366,11 +366,11 @@ def _crowd(home: Path) -> None:
         server.wait(timeout=20)
     times = [t for one in people for t in one.times]
     errors = [e for one in people for e in one.errors]
-    tell("pages and saves", len(times), float("inf"), "requests")
-    tell("errors", len(errors), 0.0, "")
+    report("pages and saves", len(times), float("inf"), "requests")
+    report("errors", len(errors), 0.0, "")
     if errors:
         print(f"    {errors[:3]}")
-    tell("answered, 95th percentile", float(np.percentile(times, 95)), 500.0, "ms")
+    report("answered, 95th percentile", float(np.percentile(times, 95)), 500.0, "ms")
     lost = 0
     for pk, (version, entries) in before.items():
         preset = MediaPreset.objects.get(pk=pk)
@@ -380,13 +380,13 @@ def _crowd(home: Path) -> None:
         for key in {k for _, k, _ in mine}:
             last = [v for _, k, v in mine if k == key][-1]
             lost += preset.handling.get(key) != last
-    tell(
+    report(
         "saves",
         sum(len(one.saved) for one in people),
         float("inf"),
         f"of which {sum(one.merges for one in people)} met another and were merged",
     )
-    tell("lost updates", lost, 0.0, "")
+    report("lost updates", lost, 0.0, "")
 
 
 # --- a large pack ----------------------------------------------------------------------------
@@ -426,8 +426,8 @@ def _pack() -> None:
     out = io.BytesIO()
     began = time.perf_counter()
     builder.pack_modes([m.pk for m in chosen], builder.Label("Five hundred"), out)
-    tell("export", time.perf_counter() - began, 60.0, "s")
-    tell("the pack", len(out.getvalue()) / 2**20, float("inf"), "MB")
+    report("export", time.perf_counter() - began, 60.0, "s")
+    report("the pack", len(out.getvalue()) / 2**20, float("inf"), "MB")
     for mode in chosen:
         mode.history.all().delete()
     Edition.objects.all().delete()
@@ -445,9 +445,9 @@ def _pack() -> None:
     written = time.perf_counter() - began
     job.refresh_from_db()
     assert job.step == PackImport.Step.DONE and job.result["counts"]["created"] == PACK, job.result
-    tell("testing and planning it", planned, 20.0, "s")
-    tell("importing it", written, 20.0, "s")
-    tell("the whole way in", planned + written, 20.0, "s")
+    report("testing and planning it", planned, 20.0, "s")
+    report("importing it", written, 20.0, "s")
+    report("the whole way in", planned + written, 20.0, "s")
 
 
 if __name__ == "__main__":

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from benchmarks.report import tell
+from benchmarks.report import report
 from greyanchor.core.calibration import g7
 from greyanchor.core.calibration.greybalance import balance, on_top
 from greyanchor.core.charts.layout import lay_out
@@ -40,9 +40,9 @@ def greys() -> None:
         device = chart.values()
         dl, dch = g7.weighted(device, g7.aim_lab(device, after.lab()), after.lab())
         anchors = np.isin(np.round(device[:, 0], 3), g7.ANCHORS) & g7.is_cmy_step(device)
-        tell(f"{name}, wdCh", float(dch[anchors].mean()), 0.6, "")
-        tell(f"{name}, wdL*", float(dl[anchors].mean()), 0.8, "")
-    tell("solving the last", took, 5.0, "s")
+        report(f"{name}, wdCh", float(dch[anchors].mean()), 0.6, "")
+        report(f"{name}, wdL*", float(dl[anchors].mean()), 0.8, "")
+    report("solving the last", took, 5.0, "s")
 
 
 def causes() -> None:
@@ -55,9 +55,9 @@ def causes() -> None:
         for number in range(_FIRST_CASE, _FIRST_CASE + 30):
             keys = [cause.key for cause in diagnose(plant(fault, number, shops))]
             ranks.append(keys.index(fault) + 1 if fault in keys else 99)
-    tell("not ranked first", 100.0 * float(np.mean(np.array(ranks) > 1)), 10.0, "%")
-    tell("not among the first two", 100.0 * float(np.mean(np.array(ranks) > 2)), 2.0, "%")
-    tell("one diagnosis, with planting it", (time.perf_counter() - began) / len(ranks), 1.0, "s")
+    report("not ranked first", 100.0 * float(np.mean(np.array(ranks) > 1)), 10.0, "%")
+    report("not among the first two", 100.0 * float(np.mean(np.array(ranks) > 2)), 2.0, "%")
+    report("one diagnosis, with planting it", (time.perf_counter() - began) / len(ranks), 1.0, "s")
 
 
 def _big(shift: float = 0.0) -> ReadingSet:
@@ -86,10 +86,10 @@ def pages(client: Any) -> None:
         )
         assert client.get(answer["Location"]).status_code == 200
         times.append(time.perf_counter() - began)
-    tell("1,617 patches, upload to page", sorted(times)[1], 1.0, "s")
+    report("1,617 patches, upload to page", sorted(times)[1], 1.0, "s")
     began = time.perf_counter()
     client.get(f"{answer['Location']}report.pdf")
-    tell("its report, PDF", time.perf_counter() - began, 2.0, "s")
+    report("its report, PDF", time.perf_counter() - began, 2.0, "s")
     first = Check.objects.filter(tolerances="iso12647-7:2016").exclude(mode=None).order_by("pk")[0]
     fields = {
         f.name: getattr(first, f.name) for f in Check._meta.concrete_fields if f.name not in ("id", "made_at")
@@ -103,6 +103,6 @@ def pages(client: Any) -> None:
     )
     address = f"/checks/trends/?of=mode-{first.mode_id}&tolerances=iso12647-7:2016&criterion=mean&all=1"
     seen = [float(client.get(address).headers["Server-Timing"].split("dur=")[1]) for _ in range(5)]
-    tell("trend of 5,000 checks", sorted(seen)[2], 300.0, "ms")
+    report("trend of 5,000 checks", sorted(seen)[2], 300.0, "ms")
     start = [float(client.get("/").headers["Server-Timing"].split("dur=")[1]) for _ in range(5)]
-    tell("start page with them", sorted(start)[2], 100.0, "ms")
+    report("start page with them", sorted(start)[2], 100.0, "ms")

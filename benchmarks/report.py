@@ -10,7 +10,7 @@ from greyanchor.core.colour.colorimetry import Array
 missed: list[str] = []
 
 
-def tell(name: str, value: float, goal: float, unit: str) -> None:
+def report(name: str, value: float, goal: float, unit: str) -> None:
     """One line; anything above its goal is remembered."""
     met = value <= goal
     if not met:
@@ -20,6 +20,6 @@ def tell(name: str, value: float, goal: float, unit: str) -> None:
 
 def spread(name: str, error: Array, mean: float, p95: float, most: float) -> None:
     """Mean, 95th percentile and largest of dE00."""
-    tell(f"{name}, mean", float(error.mean()), mean, "dE00")
-    tell(f"{name}, 95th percentile", float(np.percentile(error, 95)), p95, "dE00")
-    tell(f"{name}, largest", float(error.max()), most, "dE00")
+    report(f"{name}, mean", float(error.mean()), mean, "dE00")
+    report(f"{name}, 95th percentile", float(np.percentile(error, 95)), p95, "dE00")
+    report(f"{name}, largest", float(error.max()), most, "dE00")

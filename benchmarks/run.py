@@ -1,4 +1,4 @@
-"""Print every figure beside its goal; the exit status tells whether all were met."""
+"""Print every figure beside its goal; the exit status says whether all were met."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from benchmarks import engine, library, proof
-from benchmarks.report import missed, tell
+from benchmarks.report import missed, report
 from greyanchor.core.charts import patches
 from greyanchor.core.colour.colorimetry import spectra_to_lab
 from greyanchor.core.colour.density import sctv
@@ -46,8 +46,8 @@ def _linearization() -> None:
         room = make_room(name)
         again = room.read(patches.linearization_ramps([1, 1, 1, 1]), seed=71, shuffle=None)
         off = [np.abs(sctv(r.xyz, r.xyz[0], r.xyz[-1]) - 100 * r.inputs) for r in find_ramps(again).values()]
-        tell(f"{name}, mean of the worst ink", max(float(o.mean()) for o in off), 1.0, "SCTV")
-        tell(f"{name}, largest", max(float(o.max()) for o in off), 2.5, "SCTV")
+        report(f"{name}, mean of the worst ink", max(float(o.mean()) for o in off), 1.0, "SCTV")
+        report(f"{name}, largest", max(float(o.max()) for o in off), 2.5, "SCTV")
 
 
 def _pages() -> None:
@@ -68,7 +68,7 @@ def _pages() -> None:
         call_command("migrate", verbosity=0)
         began = time.perf_counter()
         seed.seed(lambda _: None)
-        tell("seeding the demo", time.perf_counter() - began, 60.0, "s")
+        report("seeding the demo", time.perf_counter() - began, 60.0, "s")
         client = Client(headers={"host": "127.0.0.1"})
         client.force_login(User.objects.get(username="ines"))
         for address in _addresses():
@@ -77,7 +77,7 @@ def _pages() -> None:
                 response = client.get(address)
                 assert response.status_code == 200, (address, response.status_code)
                 times.append(float(response.headers["Server-Timing"].split("dur=")[1]))
-            tell(address, statistics.median(times), PAGE_GOAL_MS, "ms")
+            report(address, statistics.median(times), PAGE_GOAL_MS, "ms")
         _long_session(client)
         proof.pages(client)
     sys.exit(1 if missed else 0)
@@ -113,12 +113,14 @@ def _long_session(client: Any) -> None:
     for row in range(rows - 39, rows):
         answer = client.post(f"/readings/{current.pk}/read/", {"row": row}, headers={"HX-Request": "true"})
         times.append(float(answer.headers["Server-Timing"].split("dur=")[1]))
-    tell("a row, median of 79", statistics.median(times), 50.0, "ms")
-    tell("a row, 95th percentile", float(np.percentile(times, 95)), 50.0, "ms")
-    tell("an answer", len(answer.content) / 1024.0, 100.0, "kB")
+    report("a row, median of 79", statistics.median(times), 50.0, "ms")
+    report("a row, 95th percentile", float(np.percentile(times, 95)), 50.0, "ms")
+    report("an answer", len(answer.content) / 1024.0, 100.0, "kB")
     page = client.get(f"/readings/{current.pk}/")
-    tell("the whole page", len(page.content) / 2**20, 1.0, "MB")
-    tell("the whole page, on the server", float(page.headers["Server-Timing"].split("dur=")[1]), 1000.0, "ms")
+    report("the whole page", len(page.content) / 2**20, 1.0, "MB")
+    report(
+        "the whole page, on the server", float(page.headers["Server-Timing"].split("dur=")[1]), 1000.0, "ms"
+    )
 
 
 def _addresses() -> list[str]:

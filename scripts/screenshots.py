@@ -1,4 +1,4 @@
-"""Draw docs/screenshots/ anew from fresh demo data: one PNG of each main view, 1280 x 800."""
+"""Draw docs/screenshots/ again from fresh demo data: one PNG of each main view, 1280 x 800."""
 
 from __future__ import annotations
 

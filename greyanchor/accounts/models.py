@@ -61,7 +61,7 @@ class ProgramKey(models.Model):
         return hashlib.sha256(key.encode()).hexdigest()
 
 
-class Noted(models.Model):
+class AuditEntry(models.Model):
     """One change of something that is kept beside a record or has no versions: a file, notes on curves, what a
     class lends, a rule, a person's role. `before` is empty for what was added, `after` for what was taken away.
     """
@@ -77,6 +77,7 @@ class Noted(models.Model):
 
     class Meta:
         app_label = "library"
+        db_table = "library_noted"
         ordering = ["-at", "-pk"]
         indexes = [models.Index(fields=["content_type", "object_id", "at"])]
 

@@ -80,7 +80,7 @@ def add_site(name: str, user: AbstractBaseUser) -> Site:
 @needs(USE)
 @transaction.atomic
 def make_key(user: Any, name: str) -> str:
-    """Make a key that a program signs in with in a person's name; it is told once."""
+    """Make a key that a program signs in with in a person's name; it is shown once."""
     if not name.strip():
         raise BadInput("say which program the key is for")
     key = f"ga_{secrets.token_urlsafe(32)}"

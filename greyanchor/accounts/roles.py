@@ -111,7 +111,7 @@ def needs(role: Role) -> Callable[[Callable[P, R]], Callable[P, R]]:
 def takes(role: Role) -> Callable[[Callable[P, R]], Callable[P, R]]:
     """Mark a view whose POST needs a role, so that a person hears of it before a form is looked at.
 
-    The services behind it hold to the role all the same.
+    The services behind it hold to the role anyway.
     """
 
     def mark(view: Callable[P, R]) -> Callable[P, R]:

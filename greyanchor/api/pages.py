@@ -1,4 +1,4 @@
-"""The description, for anybody: it tells nothing of the shop."""
+"""The description, for anybody: it says nothing of the shop."""
 
 from __future__ import annotations
 

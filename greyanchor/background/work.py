@@ -1,4 +1,4 @@
-"""Background work: taking it up, telling how it goes, stopping it, and what was interrupted."""
+"""Background work: taking it up, reporting how it goes, stopping it, and what was interrupted."""
 
 from __future__ import annotations
 
@@ -28,29 +28,29 @@ def begin(model: type[BackgroundWork], pk: int) -> bool:
     )
 
 
-def teller(model: type[BackgroundWork], pk: int) -> Callable[[float, str], None]:
-    """What the core tells its progress to; raises `Cancelled` when somebody asked the work to stop."""
+def progress_of(model: type[BackgroundWork], pk: int) -> Callable[[float, str], None]:
+    """What the core says its progress to; raises `Cancelled` when somebody asked the work to stop."""
 
-    def tell(share: float, text: str) -> None:
+    def report(share: float, text: str) -> None:
         kept = model._default_manager.filter(pk=pk)
         kept.update(progress=share, message=text[:200], heard_at=timezone.now())
         if kept.filter(cancel_asked=True).exists():
             raise Cancelled
 
-    return tell
+    return report
 
 
 def end(model: type[BackgroundWork], pk: int, state: str, message: str, error: str = "") -> None:
     """Keep how work ended."""
-    told: dict[str, Any] = {
+    facts: dict[str, Any] = {
         "state": state,
         "message": message[:200],
         "error": error,
         "heard_at": timezone.now(),
     }
     if state == BackgroundWork.State.DONE:
-        told["progress"] = 1.0
-    model._default_manager.filter(pk=pk).update(**told)
+        facts["progress"] = 1.0
+    model._default_manager.filter(pk=pk).update(**facts)
 
 
 def carry_out(model: type[BackgroundWork], pk: int, what: Callable[[], None]) -> None:

@@ -18,8 +18,8 @@ def learn(pk: int) -> None:
     """Correct the model by all rounds so far and build a profile of it, unless what is left is noise."""
     found = RefineRound.objects.select_related("refinement__base", "through", "started_by").get(pk=pk)
     made = found.refinement
-    tell = work.teller(RefineRound, pk)
-    tell(0.02, "learning from the print")
+    report = work.progress_of(RefineRound, pk)
+    report(0.02, "learning from the print")
     rounds = made.rounds.filter(number__lte=found.number).select_related("sheet_print").order_by("number")
     prints = [averaged(r.sheet_print) for r in rounds]
     model, round_ = refine.learn(queries.model_of(made.base), queries.parsed(found.through), prints)
@@ -32,7 +32,7 @@ def learn(pk: int) -> None:
         options = {**queries.separation_options(made.base), **made.base.settings}
         title = f"{made.base.title}, refined {found.number}"
         settings = settings_from({**options, "title": title}, title)
-        built = build_from_model(model, queries.readings_of(made.base), settings, tell)
+        built = build_from_model(model, queries.readings_of(made.base), settings, report)
         built.report["held_out"] = round_.expected.as_dict()
         made_from = {**made.base.made_from, "refined": found.number}
         with transaction.atomic():

@@ -16,7 +16,7 @@ from greyanchor.profiles.models import Profile
 class Build(models.Model):
     """Work on one print mode: a log of stages under one frozen environment.
 
-    `purpose` says why it was begun; a build that rests on another has it as `base`. `measuring` are the
+    `purpose` says why it was begun; a build that is based on another has it as `base`. `measuring` are the
     choices for reading that its charts are laid out with.
     """
 

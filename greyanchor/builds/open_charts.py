@@ -1,4 +1,4 @@
-"""Prints of the bench that still wait for readings."""
+"""Prints of builds that still wait for readings."""
 
 from __future__ import annotations
 

@@ -127,9 +127,9 @@ def match_view(stage: Stage, channel: str) -> list[dict[str, Any]]:
     for repeat in range(REPEATS):
         for pair, lab in zip(pairs(stage.build)[channel], steps):
             key = f"{pair.tone:g}"
-            told = chosen.get(key, [])
+            found = chosen.get(key, [])
             shown = [
-                (round(100 * s, 2), c, len(told) > repeat and abs(told[repeat] - 100 * s) < 0.006)
+                (round(100 * s, 2), c, len(found) > repeat and abs(found[repeat] - 100 * s) < 0.006)
                 for s, c in zip(pair.steps, hex_colours(lab))
             ]
             out.append(
@@ -166,7 +166,7 @@ def _newest(records: QuerySet[Any]) -> dict[int, Any]:
 
 
 def desk(user: AbstractBaseUser) -> dict[str, Any]:
-    """What the start page lists: running, being read, going on in the bench, waiting for release, failing."""
+    """What the start page lists: running, being read, going on in builds, waiting for release, failing."""
     running = Task.objects.filter(state__in=[Task.State.QUEUED, Task.State.RUNNING]).select_related(
         "stage__build__mode"
     )

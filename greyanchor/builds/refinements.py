@@ -118,9 +118,9 @@ def use(made: Refinement, reason: str, user: AbstractBaseUser) -> Refinement:
         raise BadInput(f"the profile of {mode.name} was changed by somebody else since; start refining again")
     mode.profile = best
     mode.version += 1
-    told = last.result["off"]["mean"] if last.result else 0.0
+    found = last.result["off"]["mean"] if last.result else 0.0
     words = (
-        f"profile refined by {made.rounds.exclude(result=None).count()} prints, the last {told:.2f} dE00 off"
+        f"profile refined by {made.rounds.exclude(result=None).count()} prints, the last {found:.2f} dE00 off"
     )
     set_history_author(mode, user, f"{words}. {reason}".strip(". ")).save()
     if mode.state == PrintMode.State.RELEASED:

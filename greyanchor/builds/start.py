@@ -19,7 +19,7 @@ from greyanchor.library.models import InkSet, Media, Printer, PrintMode
 from greyanchor.library.records.editing import set_history_author
 from greyanchor.library.records.effective_settings import own_values, preset_for
 
-#: stages that each kind of branch keeps from the build it rests on
+#: stages that each kind of branch keeps from the build it is based on
 KEEPS = {
     Build.Purpose.FASTER: [INK_LIMITS],
     Build.Purpose.PROFILE: [INK_LIMITS, LINEARIZATION, GREY_BALANCE, TOTAL_INK],
@@ -27,11 +27,11 @@ KEEPS = {
 }
 WHY = {
     Build.Purpose.FASTER: "The environment is copied with fewer passes. Less time between passes spreads dots and dries "
-    "less, so tone, total ink and profile are made anew; the ink limits stand, and can be done again.",
+    "less, so tone, total ink and profile are made again; the ink limits stand, and can be done again.",
     Build.Purpose.PROFILE: "Environment, limits, curves and total ink stand. A new chart is printed and read, and a new "
     "profile made, checked and released in place of the old one. Until then the old one stays in use.",
     Build.Purpose.LIMITS: "The readings of the ramps stand. When the limits stay as they are, everything after them stands "
-    "too; when they move, curves are computed anew, and what was printed through the old ones is asked for again.",
+    "too; when they move, curves are computed again, and what was printed through the old ones is asked for again.",
 }
 
 
@@ -46,7 +46,7 @@ def start_build(
     user: AbstractBaseUser,
     measuring: dict[str, Any] | None = None,
 ) -> Build:
-    """Freeze an environment and open its first stage; the mode exists from now on, in the bench."""
+    """Freeze an environment and open its first stage; the mode exists from now on, in builds."""
     if not ink_set.can_be_built:
         raise BadInput(f"{ink_set.name} prints {ink_set.channel_text}; builds are made for C M Y K ink sets")
     if ink_set not in printer.ink_sets.all():
@@ -111,7 +111,7 @@ def _new_build(
 
 
 def base_of(mode: PrintMode) -> Build:
-    """The finished build that a mode in use rests on; `BadInput` when there is none."""
+    """The finished build that a mode in use is based on; `BadInput` when there is none."""
     base = mode.builds.filter(finished_at__isnull=False).order_by("-finished_at").first()
     if base is None:
         raise BadInput(f"{mode.name} has no finished build to branch from; release it first")

@@ -40,7 +40,7 @@ def _build(task: Task) -> ProfileResult:
     passes = passes_of(job)
     settings = settings_from(task.stage.options, task.stage.build.mode.name)
     return build_profile(
-        averaged(job), replace(settings, noise=double_spread(passes)), work.teller(Task, task.pk)
+        averaged(job), replace(settings, noise=double_spread(passes)), work.progress_of(Task, task.pk)
     )
 
 

@@ -86,13 +86,13 @@ def compare_sides(a: Side, b: Side) -> dict[str, Any]:
         empty = a if not a.checks else b
         raise BadInput(f"there is no check of {empty.title} under this tolerance set")
     first, second = a.figures(), b.figures()
-    told = {c["id"]: c for c in [*b.checks[0].criteria, *a.checks[0].criteria]}
+    facts = {c["id"]: c for c in [*b.checks[0].criteria, *a.checks[0].criteria]}
     rows = [
         {
-            "title": told[name]["title"], "unit": told[name]["unit"], "limit": told[name]["limit"],
+            "title": facts[name]["title"], "unit": facts[name]["unit"], "limit": facts[name]["limit"],
             "a": first[name][0], "b": second[name][0], "change": second[name][0] - first[name][0],
         }
-        for name in told
+        for name in facts
         if name in first and name in second
     ]  # fmt: skip
     result: dict[str, Any] = {"a": a, "b": b, "rows": rows}

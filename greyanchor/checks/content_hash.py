@@ -1,4 +1,4 @@
-"""The seal of a check: a hash over everything that a verdict rests on."""
+"""The seal of a check: a hash over everything that a verdict is based on."""
 
 from __future__ import annotations
 
@@ -9,9 +9,9 @@ from typing import Any
 
 def seal_of(check: Any) -> str:
     """SHA-256 over verdict, figures, aim, tolerance set and readings of a check, as they stand now."""
-    told = [
+    items = [
         check.verdict, check.criteria, check.tolerances, check.tolerance_data, check.corrected,
         hashlib.sha256(check.readings.encode()).hexdigest(), check.aim_id, check.aim_name, check.spots,
         check.result.get("aim"), check.result.get("measured"),
     ]  # fmt: skip
-    return hashlib.sha256(json.dumps(told, sort_keys=True).encode()).hexdigest()
+    return hashlib.sha256(json.dumps(items, sort_keys=True).encode()).hexdigest()

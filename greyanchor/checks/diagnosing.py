@@ -19,7 +19,7 @@ MOST = 3
 def diagnosis_of(check: Check) -> list[dict[str, Any]]:
     """Ranked causes of a check's differences with evidence and next steps; worked out once, then kept."""
     if check.diagnosis is None:
-        found = [_told(check, cause) for cause in _causes(check)[:MOST]]
+        found = [_text(check, cause) for cause in _causes(check)[:MOST]]
         Check.objects.filter(pk=check.pk).update(diagnosis=found)
         check.diagnosis = found
     return list(check.diagnosis)
@@ -73,7 +73,7 @@ def _good_day(check: Check) -> list[list[float]] | None:
     return None
 
 
-def _told(check: Check, cause: Cause) -> dict[str, Any]:
+def _text(check: Check, cause: Cause) -> dict[str, Any]:
     return {
         "key": cause.key,
         "title": cause.title,

@@ -26,22 +26,22 @@ def paper_text(check: Check) -> str:
 
 def guard_text(check: Check) -> str:
     """The guard band in words."""
-    told = check.guard
-    if not told:
+    found = check.guard
+    if not found:
         return "not worked out"
-    basis = "found by two readings of this sheet" if told["measured"] else "taken for granted, read once"
-    scatter = f"with an instrument that repeats to {told['repeatability']:.2f} dE00 ({basis})"
-    if told["sure"]:
+    basis = "found by two readings of this sheet" if found["measured"] else "taken for granted, read once"
+    scatter = f"with an instrument that repeats to {found['repeatability']:.2f} dE00 ({basis})"
+    if found["sure"]:
         words = ("passes", "pass") if check.verdict == "pass" else ("fails", "fail")
         return f"{words[0]}, and would {words[1]} again 19 times of 20, {scatter}"
-    return f"too close to call: the verdict would stay {20 * told['share']:.0f} times of 20, {scatter}"
+    return f"too close to call: the verdict would stay {20 * found['share']:.0f} times of 20, {scatter}"
 
 
 def facts_of(check: Check) -> list[tuple[str, str]]:
     """What a reader wants to know of a check, as label and text."""
     made = timezone.localtime(check.made_at)
     printer = check.printer
-    told = [
+    items = [
         ("Aim", f"{check.aim_name}, {paper_text(check)}"),
         ("Tolerances", _tolerances(check)),
         ("Verdict stands", guard_text(check)),
@@ -52,21 +52,21 @@ def facts_of(check: Check) -> list[tuple[str, str]]:
         ("Made", f"{made:%-d %B %Y %H:%M} by {_name(check.made_by)}"),
     ]
     if check.signed_at:
-        told.append(
+        items.append(
             (
                 "Signed off",
                 f"{timezone.localtime(check.signed_at):%-d %B %Y %H:%M} by {_name(check.signed_by)}",
             )
         )
     if check.note:
-        told.append(("Note", check.note))
-    return told
+        items.append(("Note", check.note))
+    return items
 
 
 def _tolerances(check: Check) -> str:
     edition, source = check.tolerance_data.get("edition", ""), check.tolerance_data.get("source", "")
-    told = f"{check.tolerance_title} ({source})" if source else check.tolerance_title
-    return f"{told}, edition {edition}" if edition and edition not in told else told
+    text = f"{check.tolerance_title} ({source})" if source else check.tolerance_title
+    return f"{text}, edition {edition}" if edition and edition not in text else text
 
 
 def _name(user: Any) -> str:
@@ -75,12 +75,12 @@ def _name(user: Any) -> str:
 
 def notes_of(check: Check) -> list[str]:
     """Warnings of a check, and whether it was changed after it was signed off."""
-    told = list(check.notes)
+    items = list(check.notes)
     if not check.is_unchanged:
-        told.append("This check is no longer as it was made: its seal does not match.")
+        items.append("This check is no longer as it was made: its seal does not match.")
     if amended(check):
-        told.append("Name or note were changed after this check was signed off; the trace is on its page.")
-    return told
+        items.append("Name or note were changed after this check was signed off; the trace is on its page.")
+    return items
 
 
 def report_facts(check: Check) -> ReportFacts:

@@ -87,7 +87,7 @@ def make_check(
     user: AbstractBaseUser | None,
     made_at: datetime | None = None,
 ) -> Check:
-    """Compute a verdict and keep it with everything it rests on; the mode remembers its last one.
+    """Compute a verdict and keep it with everything it is based on; the mode remembers its last one.
 
     The profile of `subject` is the one the print went through; for one that is not the mode's yet, the mode
     in production keeps the verdict of its own. Raises `BadInput` when print and aim do not belong together.
@@ -171,11 +171,11 @@ def summary_of(result: CheckResult) -> str:
     missed = [f for f in result.findings if f.verdict == "not tested" and f.criterion.group != "spots"]
     tail = f"; {len(missed)} not tested" if [f for f in missed if f.criterion.limit is not None] else ""
     if failed:
-        told = "; ".join(
+        text = "; ".join(
             f"{f.criterion.title} {f.value:.2f} over {f.criterion.limit:.1f}" for f in failed[:_NAMED]
         )
         more = f"; {len(failed) - _NAMED} more over" if len(failed) > _NAMED else ""
-        return (told + more + tail)[:200]
+        return (text + more + tail)[:200]
     if not limited:
         return "nothing could be tested: the strip has no patches for this tolerance set"
     nearest = max(limited, key=lambda f: f.used or 0.0)

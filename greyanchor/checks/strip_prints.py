@@ -74,9 +74,9 @@ def strip_chart(choice: StripChoice, spots: Iterable[tuple[str, Array]] = (), ti
         raise BadInput("that control strip is no longer there")
     chart = record.chart
     device, names = strips.with_spots(chart.values(), list(spots))
-    told = (*(chart.names or ("",) * len(chart)), *names[len(chart) :])
+    parts = (*(chart.names or ("",) * len(chart)), *names[len(chart) :])
     return strips.lay_out_strip(
-        device, choice.page, choice.method, told, chart.meta.get("REPEATS") == "averaged", meta=meta
+        device, choice.page, choice.method, parts, chart.meta.get("REPEATS") == "averaged", meta=meta
     )
 
 
@@ -156,9 +156,9 @@ def order_of(found: CheckPrint) -> Order:
     return Order(found.aim, found.tolerances, found.corrected, True, spots_from(found.spots), found.against)
 
 
-def spots_from(told: dict[str, Any]) -> dict[str, SpotColour]:
+def spots_from(values: dict[str, Any]) -> dict[str, SpotColour]:
     """Spot colours from the plain values kept with a check."""
-    return {name: SpotColour.from_dict(name, colour) for name, colour in told.items()}
+    return {name: SpotColour.from_dict(name, colour) for name, colour in values.items()}
 
 
 def on_pass_finished(sender: Any, reading_pass: ReadingPass, **_: Any) -> None:

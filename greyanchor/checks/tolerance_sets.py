@@ -62,8 +62,8 @@ def add_set(made: ToleranceSet, based_on: str, user: AbstractBaseUser | None) ->
 def copy_set(key: str, user: AbstractBaseUser | None) -> ToleranceRecord:
     """A copy of any set, to be changed."""
     original = tolerance_set(key)
-    told = {**original.as_dict(), "title": f"{original.title}, own copy", "edition": "1"}
-    return add_set(from_dict(told), f"{original.title} ({original.source})", user)
+    facts = {**original.as_dict(), "title": f"{original.title}, own copy", "edition": "1"}
+    return add_set(from_dict(facts), f"{original.title} ({original.source})", user)
 
 
 @needs(MAKE)

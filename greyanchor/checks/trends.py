@@ -16,9 +16,9 @@ from greyanchor.checks.models import Check, CheckFigure, Drift, Schedule
 from greyanchor.core.verification.trend import RULES, Trend, control
 from greyanchor.library.models import PrintMode
 
-#: days within which a forecast crossing is told on the start page
+#: days within which a forecast crossing is reported on the start page
 SOON = 90
-#: days before a check is due that it is told
+#: days before a check is due that it is reported
 DUE_SOON = 2
 
 
@@ -47,7 +47,7 @@ class Question:
 
 
 @dataclass(frozen=True)
-class Told:
+class Series:
     """A trend with its points: days from now, values, the checks, and the limit of the last."""
 
     days: list[float]
@@ -58,7 +58,7 @@ class Told:
     trend: Trend
 
 
-def ask(question: Question, since: datetime | None = None) -> Told:
+def ask(question: Question, since: datetime | None = None) -> Series:
     """The series of one figure with its control limits, signals and forecast."""
     found = question.figures()
     if since is not None:
@@ -68,7 +68,7 @@ def ask(question: Question, since: datetime | None = None) -> Told:
     days = [(at - now).total_seconds() / 86400.0 for at, *_ in rows]
     values = [v for _, v, *_ in rows]
     limit = rows[-1][3] if rows else None
-    return Told(
+    return Series(
         days,
         values,
         [pk for _, _, pk, _ in rows],
@@ -79,7 +79,7 @@ def ask(question: Question, since: datetime | None = None) -> Told:
 
 
 def last_restore(mode: PrintMode) -> datetime | None:
-    """When the mode was last brought back to its baseline: a trend begins anew there."""
+    """When the mode was last brought back to its baseline: a trend begins again there."""
     return mode.restores.filter(state="done").aggregate(at=Max("finished_at"))["at"]
 
 
@@ -92,8 +92,8 @@ def watch(mode: PrintMode, made: Check) -> Drift | None:
     for c in made.criteria:
         if c["limit"] is None or c["value"] is None:
             continue
-        told = ask(Question(c["id"], made.tolerances, mode=mode.pk), since)
-        trend = told.trend
+        found = ask(Question(c["id"], made.tolerances, mode=mode.pk), since)
+        trend = found.trend
         crossing = trend.forecast.day if trend.forecast else None
         heading = crossing is not None and crossing <= SOON and c["value"] <= c["limit"]
         rising = trend.recent and c["value"] > trend.centre

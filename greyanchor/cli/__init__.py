@@ -204,7 +204,7 @@ def linearize(readings_file: str, limits: str | None, aim: str, output: str, as_
 @click.argument("file")
 @click.option("--json", "as_json", is_flag=True)
 def inspect(file: str, as_json: bool) -> None:
-    """Tell what a profile, readings, chart or curve file holds."""
+    """Progress what a profile, readings, chart or curve file holds."""
     from greyanchor.core.inspection import inspect_file
 
     facts = inspect_file(file)

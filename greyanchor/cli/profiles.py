@@ -55,12 +55,12 @@ def _separation(readings: ReadingSet, chosen: dict[str, Any], before: Separation
     if chosen["preset"]:
         before = preset(chosen["preset"]).apply(before)
     names = ("total_ink", "max_black", "black_start", "black_strength", "handover")
-    told = {name: chosen[name] / 100.0 for name in names if chosen[name] is not None}
+    facts = {name: chosen[name] / 100.0 for name in names if chosen[name] is not None}
     if chosen["black_width"] is not None:
-        told["width"] = chosen["black_width"] / 100.0
+        facts["width"] = chosen["black_width"] / 100.0
     if chosen["limits"]:
-        told["limits"] = tuple(limits_of(chosen["limits"]).items())
-    return replace(before, **told)
+        facts["limits"] = tuple(limits_of(chosen["limits"]).items())
+    return replace(before, **facts)
 
 
 def _settings(
@@ -166,14 +166,14 @@ def _proposals(result: ProfileResult, readings: ReadingSet, settings: ProfileSet
 )
 @_separation_options
 def rebuild(profile_file: str, output: str, beside: str | None, report: str | None, **chosen: Any) -> None:
-    """Build a profile anew from the characterization data inside it, or beside it."""
+    """Build a profile again from the characterization data inside it, or beside it."""
     from greyanchor.core.formats import icc
     from greyanchor.core.profiling.build import build_profile
     from greyanchor.core.profiling.rebuild import characterization_of, settings_inside
 
     old = icc.read(profile_file)
     try:
-        found, whence = (
+        found, source = (
             (read_measured(beside), f"readings in {beside}") if beside else characterization_of(old)
         )
         chosen["title"] = chosen["title"] or old.description
@@ -181,7 +181,7 @@ def rebuild(profile_file: str, output: str, beside: str | None, report: str | No
         result = build_profile(found, settings)
     except BadInput as error:
         raise (error if error.source else error.at(profile_file)) from None
-    click.echo(f"from {whence}", err=True)
+    click.echo(f"from {source}", err=True)
     _deliver(result, output, report)
 
 
@@ -218,7 +218,7 @@ def refine(
     if not output:
         raise BadInput("name the corrected profile with -o")
     try:
-        readings, whence = characterization_of(old)
+        readings, source = characterization_of(old)
         chosen["title"] = chosen["title"] or old.description
         settings = _settings(readings, output, chosen, settings_inside(readings))
         model = characterize_for(readings, settings)
@@ -226,7 +226,7 @@ def refine(
         result = build_from_model(model, readings, settings)
     except BadInput as error:
         raise (error if error.source else error.at(profile_file)) from None
-    click.echo(f"from {whence}", err=True)
+    click.echo(f"from {source}", err=True)
     click.echo(
         f"the print was {found.off.mean:.2f} dE00 mean off; expected now {found.expected.mean:.2f}; noise alone {found.noise:.2f}"
         + (": what is left is noise, another round teaches nothing" if found.at_noise else "")

@@ -75,22 +75,22 @@ def balance_greys(readings: ReadingSet, source: str, limits: str | None, output:
     except BadInput as error:
         raise (error if error.source else error.at(source)) from None
     write(output, made.curves.to_json() if output.endswith(".json") else made.curves.to_csv())
-    told = {}
+    facts = {}
     for when in ("before", "after"):
         scales = zip(("cmy_wdl", "cmy_wdch", "k_wdl"), made.weighted(when == "after"))
-        told[when] = {
+        facts[when] = {
             name: {"mean": round(float(v.mean()), 3), "max": round(float(v.max()), 3)} for name, v in scales
         }
     channels = {
         c: {
             "limit": round(100.0 * made.curves.limits[c], 2),
-            **{when: told[when]["k_wdl" if c == "K" else "cmy_wdl"] for when in told},
+            **{when: facts[when]["k_wdl" if c == "K" else "cmy_wdl"] for when in facts},
         }
         for c in made.curves.channels
     }
     titles = {"cmy_wdl": "CMY scale, tone", "cmy_wdch": "CMY scale, balance", "k_wdl": "K scale, tone"}
-    say(as_json, {"aim": "g7", "channels": channels, "scales": told}, [
-        f"{title:<20} before: mean {told['before'][name]['mean']:.2f}, largest {told['before'][name]['max']:.2f}; "
-        f"predicted after: mean {told['after'][name]['mean']:.2f}, largest {told['after'][name]['max']:.2f} (weighted)"
+    say(as_json, {"aim": "g7", "channels": channels, "scales": facts}, [
+        f"{title:<20} before: mean {facts['before'][name]['mean']:.2f}, largest {facts['before'][name]['max']:.2f}; "
+        f"predicted after: mean {facts['after'][name]['mean']:.2f}, largest {facts['after'][name]['max']:.2f} (weighted)"
         for name, title in titles.items()
     ] + ["This is a calibration. Print a second time through these curves and check that print to verify it."])  # fmt: skip

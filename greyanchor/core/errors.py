@@ -4,7 +4,7 @@ from __future__ import annotations
 
 
 class BadInput(ValueError):
-    """Input that cannot be used, told with the place and the reason.
+    """Input that cannot be used, said with the place and the reason.
 
     Parameters
     ----------
@@ -35,7 +35,7 @@ class BadInput(ValueError):
         return f"{text}." if self.source else f"{text[:1].upper()}{text[1:]}."
 
     def at(self, source: str) -> BadInput:
-        """The same error, told with the name of the file it came from."""
+        """The same error, said with the name of the file it came from."""
         return BadInput(self.reason, source, self.line)
 
 

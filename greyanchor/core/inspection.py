@@ -31,7 +31,7 @@ def inspect_bytes(data: bytes, name: str) -> dict[str, Any]:
             "channels": list(curves.channels),
             "limits": {c: 100 * v for c, v in curves.limits.items()},
         }
-    return {**readings_facts(readings_file.loads(data, name)), "format": readings_file.kind_of(data)}
+    return {**readings_facts(readings_file.loads(data, name)), "format": readings_file.record_type_of(data)}
 
 
 def profile_facts(profile: icc.IccProfile, size: int) -> dict[str, Any]:

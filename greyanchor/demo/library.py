@@ -1,4 +1,4 @@
-"""Demo data of the shared library: machines, media, presets, and a day of its upkeep."""
+"""Demo data of the shared library: machines, media, presets, and a day of its readiness."""
 
 from __future__ import annotations
 
@@ -163,7 +163,7 @@ def memberships(users: dict[str, User], sites: dict[str, str]) -> None:
 
 
 def seed(users: dict[str, User]) -> None:
-    """A day of upkeep: pins, readiness, slots with a value tuned at the machine, and a supplier's catalogue."""
+    """A day of readiness: pins, readiness, slots with a value tuned at the machine, and a supplier's catalogue."""
     ines, tobias = users["ines"], users["tobias"]
     proof, deck = (
         PrintMode.objects.get(name="Harbour Proof, contract proof"),
@@ -213,7 +213,7 @@ def catalogue_folder() -> Path:
 
 
 def _catalogue(proof: PrintMode, deck: PrintMode, user: User) -> None:
-    """Packs of a supplier, made from what the bench has built here, and one of them imported in its first version."""
+    """Packs of a supplier, made from what builds has built here, and one of them imported in its first version."""
     folder = catalogue_folder()
     folder.mkdir(parents=True, exist_ok=True)
     cotton = PrintMode.objects.get(name="Saltmarsh Cotton, archive charts")
@@ -241,20 +241,20 @@ def _supplied(mode: PrintMode, key: str, maker: str, version: str, group: str, n
         [mode.pk], Label(f"{mode.media.name} for the {mode.printer.model}", maker, key, version, note), out
     )
     with Archive(out.getvalue()) as archive:
-        told: dict[str, Any] = json.loads(archive.read("manifest.json"))
+        facts: dict[str, Any] = json.loads(archive.read("manifest.json"))
         contents: dict[str, bytes] = {n: archive.read(n) for n in archive.names() if n != "manifest.json"}
-    told.pop("files")
-    ours = told["media_classes"][0]["name"]
-    told["media_classes"][0]["name"] = group
-    for media in told["media"]:
+    facts.pop("files")
+    ours = facts["media_classes"][0]["name"]
+    facts["media_classes"][0]["name"] = group
+    for media in facts["media"]:
         media["media_class"] = group if media["media_class"] == ours else media["media_class"]
-    packed = told["modes"][0]
+    packed = facts["modes"][0]
     packed["name"] = f"{mode.media.name}, supplier's setting"
     packed["preset"] = None
-    told["presets"] = []
+    facts["presets"] = []
     if version != "1.0":
         packed["handling"] = {**packed["handling"], "heat_after": 46.0}
     files: dict[str, Callable[[], bytes]] = {n: (lambda d=d: d) for n, d in contents.items()}  # type: ignore[misc]
     made = io.BytesIO()
-    write_archive(made, dump_pack(told, files))
+    write_archive(made, dump_pack(facts, files))
     return made.getvalue()

@@ -157,7 +157,7 @@ def _keep_true(users: dict[str, User]) -> None:
 
 
 def _branch_and_lend(users: dict[str, User]) -> None:
-    """A faster mode that rests on a slow one, a fall-back for a class, and a build on media that nothing reads."""
+    """A faster mode that is based on a slow one, a fall-back for a class, and a build on media that nothing reads."""
     slow = PrintMode.objects.select_related("printer", "media", "ink_set").get(
         name="Saltmarsh Cotton, archive charts"
     )

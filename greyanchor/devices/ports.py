@@ -109,7 +109,7 @@ class PrinterPort(Protocol):
     name: str
 
     def print_chart(self, chart: ReadingSet, environment: PrintEnvironment, number: int) -> PrintTicket:
-        """Print `chart` (raw device values) under `environment`; `number` tells prints apart.
+        """Print `chart` (raw device values) under `environment`; `number` distinguishes prints.
 
         `BadInput` says what the printer cannot do; then nothing was printed.
         """

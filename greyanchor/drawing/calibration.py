@@ -61,12 +61,12 @@ def path_plot(curves: Mapping[str, Mapping[str, Any]], limits: Mapping[str, floa
     """The way of each ink across the a*b* plane with raw input; a ring stands at its limit."""
     reach = 10.0 * np.ceil(max(np.abs(np.array(c["lab"])[:, 1:]).max() for c in curves.values()) / 10.0 + 0.4)
     middle, scale = size / 2.0, (size / 2.0 - 16.0) / reach
-    told: dict[str, Any] = {}
+    facts: dict[str, Any] = {}
     parts: list[str] = []
     for name, c in curves.items():
         lab = np.array(c["lab"])
         xs, ys = middle + scale * lab[:, 1], middle - scale * lab[:, 2]
-        told[name] = {"inputs": c["inputs"], "x": xs.round(1).tolist(), "y": ys.round(1).tolist()}
+        facts[name] = {"inputs": c["inputs"], "x": xs.round(1).tolist(), "y": ys.round(1).tolist()}
         path = "M" + "L".join(f"{a:.1f} {b:.1f}" for a, b in zip(xs, ys))
         colour = channel_colour(name)
         parts.append(f'<path d="{path}" fill="none" stroke="{colour}" stroke-width="1.8"/>')
@@ -80,7 +80,7 @@ def path_plot(curves: Mapping[str, Mapping[str, Any]], limits: Mapping[str, floa
     )
     return (
         f'<svg class="path-plot" viewBox="0 0 {size} {size}" role="img" aria-label="Way of each ink across a* b*, rings at the limits" '
-        f"data-paths='{escape(json.dumps(told), quote=True)}'>"
+        f"data-paths='{escape(json.dumps(facts), quote=True)}'>"
         f'<rect x="12" y="12" width="{size - 24}" height="{size - 24}" class="plot-field"/>{grid}'
         f'<path d="M{middle} 12V{size - 12}M12 {middle}H{size - 12}" stroke="#9a9a9a"/>'
         f'<text x="{size - 14}" y="{middle - 4}" text-anchor="end" class="plot-label">a* {reach:g}</text>'

@@ -35,10 +35,10 @@ def fit_picture(found: FitMap, largest: float) -> str:
     for i in order:
         x, y = middle + found.read[i, 1] * scale, middle - found.read[i, 2] * scale
         radius = 1.6 + 9.0 * min(found.differences[i] / max(largest, 1e-6), 1.0)
-        told = f"{found.ids[i]}: {found.differences[i]:.2f} dE00"
+        text = f"{found.ids[i]}: {found.differences[i]:.2f} dE00"
         parts.append(
             f'<circle cx="{x:.1f}" cy="{y:.1f}" r="{radius:.1f}" fill="{colours[i]}" stroke="#000" stroke-width="0.7">'
-            f"<title>{escape(told)}</title></circle>"
+            f"<title>{escape(text)}</title></circle>"
         )
     parts.append(f'<text x="{_SIDE - 6}" y="{middle - 5}" text-anchor="end">a*</text>')
     parts.append(f'<text x="{middle + 5}" y="14">b*</text></svg>')

@@ -13,7 +13,7 @@ from greyanchor.drawing.colours import channel_colour, hex_colours
 from greyanchor.drawing.plots import Axis, Series, line_plot
 
 _SIDE, _REACH = 210, 125.0
-#: line styles of channels after the first four, so that nothing is told by colour alone
+#: line styles of channels after the first four, so that nothing is reported by colour alone
 LINES = ("solid", "solid", "solid", "solid", "dashed", "dashed", "dashed", "dotted")
 
 

@@ -37,29 +37,29 @@ class LabelFacts:
     address: str
 
 
-def label_pdf(told: LabelFacts, size: str) -> bytes:
+def label_pdf(values: LabelFacts, size: str) -> bytes:
     """One label as PDF; `BadInput` for a size that is not offered."""
     if size not in SIZES:
         raise BadInput(f"no label of {size}; there are {', '.join(SIZES)} mm")
     width, height = (v * mm for v in SIZES[size])
     out = io.BytesIO()
     canvas = Canvas(out, pagesize=(width, height), invariant=1)
-    canvas.setTitle(plain(f"label: {told.title}"))
+    canvas.setTitle(plain(f"label: {values.title}"))
     margin = 3.0 * mm
     tall = height > width
     side = min(0.52 * height, 44 * mm) if not tall else 44 * mm
     side = max(side, 19 * mm)
     text_width = width - 2 * margin - (0 if tall else side + 2 * mm)
-    y = _verdict(canvas, told, margin, height - margin, text_width)
+    y = _verdict(canvas, values, margin, height - margin, text_width)
     least = margin + (side + 2 * mm if tall else 0)
     size_pt = 5.9 if height < 40 * mm else 9.0 if tall else 7.4
     indent = 2.7 * size_pt * mm
     lines: list[tuple[str, str]] = []
-    for label, text in told.facts:
+    for label, text in values.facts:
         wrapped = simpleSplit(plain(text), "Helvetica", size_pt, text_width - indent)[:2]
         lines += [(label if i == 0 else "", part) for i, part in enumerate(wrapped)]
     room = int((y - least) / (1.28 * size_pt))
-    kept = min(len(told.figures), 1 if height < 40 * mm else 3)
+    kept = min(len(values.figures), 1 if height < 40 * mm else 3)
     lines = lines[: max(room - kept, 0)]
     for label, text in lines:
         canvas.setFillGray(0.35)
@@ -68,20 +68,20 @@ def label_pdf(told: LabelFacts, size: str) -> bytes:
         canvas.setFillGray(0.0)
         canvas.drawString(margin + indent, y, text)
         y -= 1.28 * size_pt
-    for text in told.figures[: max(room - len(lines), 0)]:
+    for text in values.figures[: max(room - len(lines), 0)]:
         canvas.setFont("Helvetica-Bold", size_pt)
         canvas.drawString(
             margin, y, (simpleSplit(plain(text), "Helvetica-Bold", size_pt, text_width) or [""])[0]
         )
         y -= 1.28 * size_pt
-    _code(canvas, told.address, width - margin - side, margin, side)
+    _code(canvas, values.address, width - margin - side, margin, side)
     canvas.showPage()
     canvas.save()
     return out.getvalue()
 
 
-def _verdict(canvas: Canvas, told: LabelFacts, left: float, top: float, width: float) -> float:
-    passed = told.verdict == "pass"
+def _verdict(canvas: Canvas, values: LabelFacts, left: float, top: float, width: float) -> float:
+    passed = values.verdict == "pass"
     box = 21 * mm
     canvas.setLineWidth(1.2)
     canvas.setStrokeGray(0.0)
@@ -92,7 +92,7 @@ def _verdict(canvas: Canvas, told: LabelFacts, left: float, top: float, width: f
     canvas.drawCentredString(left + box / 2, top - 6.1 * mm, "PASS" if passed else "FAIL")
     canvas.setFillGray(0.0)
     y = top - 2.6 * mm
-    title = told.title if not told.grade else f"{told.title}, grade {told.grade}"
+    title = values.title if not values.grade else f"{values.title}, grade {values.grade}"
     for text in simpleSplit(plain(title), "Helvetica-Bold", 8, width - box - 2 * mm)[:2]:
         canvas.setFont("Helvetica-Bold", 8)
         canvas.drawString(left + box + 2 * mm, y, text)

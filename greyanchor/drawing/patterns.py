@@ -49,7 +49,7 @@ def step_pattern(task: Task, setting: Setting, values: Sequence[float], misfit: 
         parts.append(f'<g transform="translate({left} 4)">{draw(float(off))}</g>')
         parts.append(
             f'<text x="{left + 40}" y="{_TALL + 16}" text-anchor="middle">{i + 1}</text>'
-            f'<text x="{left + 40}" y="{_TALL + 29}" text-anchor="middle" class="plot-label">{escape(setting.told(value))}</text>'
+            f'<text x="{left + 40}" y="{_TALL + 29}" text-anchor="middle" class="plot-label">{escape(setting.with_unit(value))}</text>'
         )
     return "".join([*parts, "</svg>"])
 

@@ -90,24 +90,24 @@ def plain(text: str) -> str:
     return swapped.encode("cp1252", "replace").decode("cp1252")
 
 
-def report_pdf(told: ReportFacts) -> bytes:
+def report_pdf(values: ReportFacts) -> bytes:
     """The report as PDF bytes; the same facts give the same bytes."""
     out = io.BytesIO()
     canvas = Canvas(out, pagesize=A4, invariant=1)
-    canvas.setTitle(plain(f"{told.title}: {told.verdict}"))
+    canvas.setTitle(plain(f"{values.title}: {values.verdict}"))
     canvas.setAuthor("Grey Anchor")
-    pages = 1 + -(-len(told.ids) // _ROWS_A_PAGE)
-    y = _heading(canvas, told)
-    y = _facts(canvas, told, y)
-    y = _criteria(canvas, told, y)
-    y = _notes(canvas, told, y)
-    y = _map(canvas, told, y)
-    _causes(canvas, told, y)
-    _foot(canvas, told, 1, pages)
+    pages = 1 + -(-len(values.ids) // _ROWS_A_PAGE)
+    y = _heading(canvas, values)
+    y = _facts(canvas, values, y)
+    y = _criteria(canvas, values, y)
+    y = _notes(canvas, values, y)
+    y = _map(canvas, values, y)
+    _causes(canvas, values, y)
+    _foot(canvas, values, 1, pages)
     canvas.showPage()
     for page in range(1, pages):
-        _patches(canvas, told, (page - 1) * _ROWS_A_PAGE)
-        _foot(canvas, told, page + 1, pages)
+        _patches(canvas, values, (page - 1) * _ROWS_A_PAGE)
+        _foot(canvas, values, page + 1, pages)
         canvas.showPage()
     canvas.save()
     return out.getvalue()
@@ -127,8 +127,8 @@ def _right(canvas: Canvas, x: float, y: float, text: str, size: float, bold: boo
     canvas.drawRightString(x, y, plain(text))
 
 
-def _heading(canvas: Canvas, told: ReportFacts) -> float:
-    passed = told.verdict == "pass"
+def _heading(canvas: Canvas, values: ReportFacts) -> float:
+    passed = values.verdict == "pass"
     canvas.setLineWidth(1.6)
     canvas.setStrokeGray(_INK)
     canvas.setFillGray(1.0 if passed else _INK)
@@ -136,22 +136,22 @@ def _heading(canvas: Canvas, told: ReportFacts) -> float:
     canvas.setFillGray(_INK if passed else 1.0)
     canvas.setFont("Helvetica-Bold", 26)
     canvas.drawCentredString(_LEFT + 23 * mm, _TOP - 9.2 * mm, "PASS" if passed else "FAIL")
-    lines = simpleSplit(plain(told.title), "Helvetica-Bold", 14, _RIGHT - _LEFT - 52 * mm)[:2]
+    lines = simpleSplit(plain(values.title), "Helvetica-Bold", 14, _RIGHT - _LEFT - 52 * mm)[:2]
     y = _TOP - 2.5 * mm
     for text in lines:
         _write(canvas, _LEFT + 52 * mm, y, text, 14, True)
         y -= 6 * mm
-    if told.grade:
-        _write(canvas, _LEFT + 52 * mm, y, f"Grade {told.grade}", 11, True)
+    if values.grade:
+        _write(canvas, _LEFT + 52 * mm, y, f"Grade {values.grade}", 11, True)
         y -= 5 * mm
-    for text in simpleSplit(plain(told.summary), "Helvetica", 9.5, _RIGHT - _LEFT - 52 * mm)[:3]:
+    for text in simpleSplit(plain(values.summary), "Helvetica", 9.5, _RIGHT - _LEFT - 52 * mm)[:3]:
         _write(canvas, _LEFT + 52 * mm, y, text, 9.5)
         y -= 4.4 * mm
     return min(y, _TOP - 16 * mm) - 4 * mm
 
 
-def _facts(canvas: Canvas, told: ReportFacts, y: float) -> float:
-    for label, text in told.facts:
+def _facts(canvas: Canvas, values: ReportFacts, y: float) -> float:
+    for label, text in values.facts:
         _write(canvas, _LEFT, y, label, 8, soft=True)
         for line in simpleSplit(plain(text), "Helvetica", 8.5, _RIGHT - _LEFT - 26 * mm)[:2]:
             _write(canvas, _LEFT + 26 * mm, y, line, 8.5)
@@ -159,7 +159,7 @@ def _facts(canvas: Canvas, told: ReportFacts, y: float) -> float:
     return y - 3 * mm
 
 
-def _criteria(canvas: Canvas, told: ReportFacts, y: float) -> float:
+def _criteria(canvas: Canvas, values: ReportFacts, y: float) -> float:
     stops = {"patches": 88 * mm, "value": 104 * mm, "limit": 120 * mm, "left": 136 * mm}
     _write(canvas, _LEFT, y, "Criterion", 8.5, True)
     for name, at in stops.items():
@@ -169,8 +169,8 @@ def _criteria(canvas: Canvas, told: ReportFacts, y: float) -> float:
     canvas.setLineWidth(0.6)
     canvas.line(_LEFT, y - 1.6 * mm, _RIGHT, y - 1.6 * mm)
     y -= 5.6 * mm
-    step = min(5.0 * mm, max(3.4 * mm, (y - 95 * mm) / max(len(told.lines), 1)))
-    for line in told.lines[:34]:
+    step = min(5.0 * mm, max(3.4 * mm, (y - 95 * mm) / max(len(values.lines), 1)))
+    for line in values.lines[:34]:
         _write(canvas, _LEFT, y, line.title[:58], 8.5)
         _right(canvas, _LEFT + stops["patches"], y, str(line.patches), 8.5)
         _right(canvas, _LEFT + stops["value"], y, line.value, 8.5)
@@ -193,14 +193,14 @@ def _criteria(canvas: Canvas, told: ReportFacts, y: float) -> float:
             line.verdict == "not tested",
         )
         y -= step
-    for text in simpleSplit(plain(told.reported), "Helvetica", 8, _RIGHT - _LEFT)[:3]:
+    for text in simpleSplit(plain(values.reported), "Helvetica", 8, _RIGHT - _LEFT)[:3]:
         _write(canvas, _LEFT, y - 1 * mm, text, 8, soft=True)
         y -= 3.8 * mm
     return y - 3 * mm
 
 
-def _notes(canvas: Canvas, told: ReportFacts, y: float) -> float:
-    for note in told.notes:
+def _notes(canvas: Canvas, values: ReportFacts, y: float) -> float:
+    for note in values.notes:
         lines = simpleSplit(plain(note), "Helvetica-Bold", 8.5, _RIGHT - _LEFT - 6 * mm)[:3]
         if y - len(lines) * 4 * mm < 70 * mm:
             break
@@ -215,13 +215,13 @@ def _notes(canvas: Canvas, told: ReportFacts, y: float) -> float:
     return y
 
 
-def _causes(canvas: Canvas, told: ReportFacts, y: float) -> None:
+def _causes(canvas: Canvas, values: ReportFacts, y: float) -> None:
     """What may be the cause, where there is room for it."""
-    if not told.causes or y < _BOTTOM + 20 * mm:
+    if not values.causes or y < _BOTTOM + 20 * mm:
         return
     _write(canvas, _LEFT, y, "What may be the cause", 9.5, True)
     y -= 5 * mm
-    for text in told.causes:
+    for text in values.causes:
         for line in simpleSplit(plain(text), "Helvetica", 8.5, _RIGHT - _LEFT)[:3]:
             if y < _BOTTOM + 2 * mm:
                 return
@@ -230,11 +230,11 @@ def _causes(canvas: Canvas, told: ReportFacts, y: float) -> None:
         y -= 1.5 * mm
 
 
-def _map(canvas: Canvas, told: ReportFacts, y: float) -> float:
+def _map(canvas: Canvas, values: ReportFacts, y: float) -> float:
     """Measured colours as cells, aims as discs, in the places of the strip; the five worst have a frame."""
-    n = len(told.ids)
-    columns = told.columns if told.columns is not None else np.arange(n) % 15 + 1
-    rows = told.rows if told.rows is not None else np.arange(n) // 15 + 1
+    n = len(values.ids)
+    columns = values.columns if values.columns is not None else np.arange(n) % 15 + 1
+    rows = values.rows if values.rows is not None else np.arange(n) // 15 + 1
     order = {int(r): i for i, r in enumerate(np.unique(rows))}
     wide, tall = int(columns.max()), len(order)
     room_y = y - _BOTTOM - 10 * mm
@@ -242,8 +242,8 @@ def _map(canvas: Canvas, told: ReportFacts, y: float) -> float:
     if size < 0.8 * mm:
         _write(canvas, _LEFT, y, f"{n} patches: their map is on the page of the check.", 8, soft=True)
         return y - 8 * mm
-    seen, aims = hex_colours(told.measured), hex_colours(told.aim)
-    worst = set(np.argsort(-told.differences)[:5].tolist())
+    seen, aims = hex_colours(values.measured), hex_colours(values.aim)
+    worst = set(np.argsort(-values.differences)[:5].tolist())
     canvas.setFillGray(0.467)
     canvas.rect(_LEFT, y - tall * size - 1 * mm, wide * size + 2 * mm, tall * size + 2 * mm, stroke=0, fill=1)
     for i in range(n):
@@ -254,7 +254,7 @@ def _map(canvas: Canvas, told: ReportFacts, y: float) -> float:
         canvas.setFillColor(aims[i])
         canvas.circle(x + size / 2, top + size / 2, 0.24 * size, stroke=0, fill=1)
         if i in worst:
-            canvas.setStrokeGray(0.0 if told.measured[i][0] > 50 else 1.0)
+            canvas.setStrokeGray(0.0 if values.measured[i][0] > 50 else 1.0)
             canvas.setLineWidth(max(0.6, 0.05 * size))
             canvas.rect(x + 0.08 * size, top + 0.08 * size, 0.84 * size, 0.84 * size, stroke=1, fill=0)
     _write(
@@ -268,8 +268,8 @@ def _map(canvas: Canvas, told: ReportFacts, y: float) -> float:
     return y - tall * size - 13 * mm
 
 
-def _patches(canvas: Canvas, told: ReportFacts, start: int) -> None:
-    heads = ("Patch", "C M Y K, %", "aim L* a* b*", "measured L* a* b*", told.unit)
+def _patches(canvas: Canvas, values: ReportFacts, start: int) -> None:
+    heads = ("Patch", "C M Y K, %", "aim L* a* b*", "measured L* a* b*", values.unit)
     stops = (0.0, 22.0, 78.0, 122.0, 172.0)
     y = _TOP
     for head, at in zip(heads, stops):
@@ -279,24 +279,24 @@ def _patches(canvas: Canvas, told: ReportFacts, start: int) -> None:
             _write(canvas, _LEFT + at * mm, y, head, 8.5, True)
     canvas.setStrokeGray(_INK)
     canvas.line(_LEFT, y - 1.6 * mm, _RIGHT, y - 1.6 * mm)
-    stop = min(start + _ROWS_A_PAGE, len(told.ids))
-    seen, aims = hex_colours(told.measured[start:stop]), hex_colours(told.aim[start:stop])
+    stop = min(start + _ROWS_A_PAGE, len(values.ids))
+    seen, aims = hex_colours(values.measured[start:stop]), hex_colours(values.aim[start:stop])
     for k, i in enumerate(range(start, stop)):
         y -= 4.7 * mm
-        _write(canvas, _LEFT, y, told.ids[i][:14], 8)
-        if told.device is not None:
-            _write(canvas, _LEFT + stops[1] * mm, y, "  ".join(f"{v:.0f}" for v in told.device[i]), 8)
-        for lab, at, colour in ((told.aim[i], stops[2], aims[k]), (told.measured[i], stops[3], seen[k])):
+        _write(canvas, _LEFT, y, values.ids[i][:14], 8)
+        if values.device is not None:
+            _write(canvas, _LEFT + stops[1] * mm, y, "  ".join(f"{v:.0f}" for v in values.device[i]), 8)
+        for lab, at, colour in ((values.aim[i], stops[2], aims[k]), (values.measured[i], stops[3], seen[k])):
             canvas.setFillColor(colour)
             canvas.rect(_LEFT + (at - 7) * mm, y - 0.6 * mm, 5 * mm, 3.4 * mm, stroke=0, fill=1)
             _write(canvas, _LEFT + at * mm, y, "  ".join(f"{v:.2f}" for v in lab), 8)
-        _right(canvas, _LEFT + stops[4] * mm, y, f"{told.differences[i]:.2f}", 8)
+        _right(canvas, _LEFT + stops[4] * mm, y, f"{values.differences[i]:.2f}", 8)
 
 
-def _foot(canvas: Canvas, told: ReportFacts, page: int, pages: int) -> None:
+def _foot(canvas: Canvas, values: ReportFacts, page: int, pages: int) -> None:
     canvas.setStrokeGray(_LINE)
     canvas.setLineWidth(0.5)
     canvas.line(_LEFT, _BOTTOM - 3 * mm, _RIGHT, _BOTTOM - 3 * mm)
-    text = (simpleSplit(plain(told.foot), "Helvetica", 7.5, _RIGHT - _LEFT - 24 * mm) or [""])[0]
+    text = (simpleSplit(plain(values.foot), "Helvetica", 7.5, _RIGHT - _LEFT - 24 * mm) or [""])[0]
     _write(canvas, _LEFT, _BOTTOM - 7 * mm, text, 7.5, soft=True)
     _right(canvas, _RIGHT, _BOTTOM - 7 * mm, f"page {page} of {pages}", 7.5)

@@ -44,7 +44,7 @@ def deliver(
     made = Delivered(name=name[:200], via=via, outcome=Delivered.Outcome.REFUSED)
     try:
         if job is None:
-            job = _told(name) or _find(name, data)
+            job = _text(name) or _find(name, data)
         if not open_prints().filter(pk=job.pk).exists():
             raise BadInput(
                 f"{job} waits for no readings: they are decided on, complete, or being read right now", name
@@ -59,15 +59,15 @@ def deliver(
     return made
 
 
-def _told(name: str) -> SheetPrint | None:
+def _text(name: str) -> SheetPrint | None:
     """The print that a file's name begins with: ``print-91 first pass.txt`` is of print 91."""
-    told = _PRINT.match(name)
-    if told is None:
+    result = _PRINT.match(name)
+    if result is None:
         return None
-    found = SheetPrint.objects.select_related("chart").filter(pk=int(told[1])).first()
+    found = SheetPrint.objects.select_related("chart").filter(pk=int(result[1])).first()
     if found is None:
         raise BadInput(
-            f"there is no print {told[1]}; its number stands in the list of charts that wait", name
+            f"there is no print {result[1]}; its number stands in the list of charts that wait", name
         )
     return found
 
@@ -106,7 +106,7 @@ def watched() -> list[tuple[str, FileInstrumentPort]]:
 
 
 def collect() -> list[Delivered]:
-    """Take up every file that arrived; what became of each is kept, and the instrument is told."""
+    """Take up every file that arrived; what became of each is kept, and the instrument is reported."""
     return [_take(via, port, arrival) for via, port in watched() for arrival in port.arrivals()]
 
 

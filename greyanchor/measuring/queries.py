@@ -182,14 +182,14 @@ def understood(readings: Any) -> dict[str, Any]:
 
 def fits(job: SheetPrint | None, upload: Any) -> dict[str, str]:
     """Whether an upload can be put onto the chart of a print, by id and by device values: empty text when it can."""
-    told: dict[str, str] = {}
+    facts: dict[str, str] = {}
     if job is None:
-        return told
+        return facts
     for by in ("id", "device"):
         try:
             matched_upload(job, bytes(upload.data), upload.name, by)
         except BadInput as error:
-            told[by] = error.sentence
+            facts[by] = error.sentence
         else:
-            told[by] = ""
-    return told
+            facts[by] = ""
+    return facts

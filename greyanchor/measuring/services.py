@@ -249,7 +249,7 @@ def _refusal(current: ReadingPass, row: int, lab: Array) -> str:
     """Why a row is not kept, or nothing.
 
     An earlier pass may itself be the wrong one: a row that is refused twice alike against it is kept,
-    and the comparison of the passes then tells that the row differs.
+    and the comparison of the passes then says that the row differs.
     """
     job = current.sheet_print
     chart = job.chart.patches
@@ -284,8 +284,8 @@ def _bent_by_rows(current: ReadingPass, expected: Array) -> Array:
     if len(kept) < 8:
         return expected
     seen = np.vstack([spectra_to_lab(r.values()) for r in kept])
-    told = np.vstack([expected[chart.rows == r.row] for r in kept])
-    return adapted(expected, told, seen) if len(told) == len(seen) else expected
+    found = np.vstack([expected[chart.rows == r.row] for r in kept])
+    return adapted(expected, found, seen) if len(found) == len(seen) else expected
 
 
 @needs(USE)

@@ -61,9 +61,9 @@ def reading_act(request: HttpRequest, pk: int, act: str) -> HttpResponse:
     """One key on the reading page: read, white, corner, undo, skip or go."""
     wanted = _wanted(request.POST.get("row"))
     try:
-        told = _act(pk, act, wanted)
+        found = _act(pk, act, wanted)
     except BadInput as error:
-        told = _Told(error.sentence, trouble=True, wanted=wanted)
+        found = _Answer(error.sentence, trouble=True, wanted=wanted)
     current = _pass(pk)
     if current.state == ReadingPass.State.DONE:
         origin = current.sheet_print.origin or reverse("start")
@@ -72,14 +72,14 @@ def reading_act(request: HttpRequest, pk: int, act: str) -> HttpResponse:
             return HttpResponse(headers={"HX-Redirect": origin})
         return redirect(origin)
     if not request.htmx:  # type: ignore[attr-defined]
-        (messages.error if told.trouble else messages.info)(request, told.message)
+        (messages.error if found.trouble else messages.info)(request, found.message)
         return redirect("reading", pk=pk)
-    lines = "all" if told.many else "last"
-    context = _context(current, told.wanted, told.message, told.trouble, told.last, lines)
+    lines = "all" if found.many else "last"
+    context = _context(current, found.wanted, found.message, found.trouble, found.last, lines)
     return render(request, "measuring/_reading.html", context)
 
 
-class _Told:
+class _Answer:
     """What an act on the reading page gives back to the page."""
 
     def __init__(
@@ -93,30 +93,30 @@ class _Told:
         self.message, self.trouble, self.wanted, self.last, self.many = message, trouble, wanted, last, many
 
 
-def _act(pk: int, act: str, wanted: int | None) -> _Told:
+def _act(pk: int, act: str, wanted: int | None) -> _Answer:
     if act == "white":
         services.calibrate_white(pk)
-        return _Told("White calibration done. Read on.", wanted=wanted)
+        return _Answer("White calibration done. Read on.", wanted=wanted)
     if act == "undo":
         row = services.undo_row(pk)
-        return _Told(
+        return _Answer(
             f"Row {row} is taken back." if row else "Nothing was read yet.", wanted=row or wanted, last=row
         )
     if act == "skip" and wanted:
         services.skip_row(pk, wanted)
-        return _Told(f"Row {wanted} is left for later.", last=wanted)
+        return _Answer(f"Row {wanted} is left for later.", last=wanted)
     if act == "corner":
         outcome = services.set_corner(pk, wanted or 1)
-        return _Told(outcome.message, not outcome.kept)
+        return _Answer(outcome.message, not outcome.kept)
     if act == "sheet":
         outcome = services.read_sheet(pk, wanted or 1)
-        return _Told(outcome.message, not outcome.kept, many=True)
+        return _Answer(outcome.message, not outcome.kept, many=True)
     if act == "read" and wanted:
         outcome = services.read_row(pk, wanted)
         if outcome.kept:
-            return _Told(outcome.message, last=wanted)
-        return _Told(outcome.message, True, wanted)
-    return _Told(
+            return _Answer(outcome.message, last=wanted)
+        return _Answer(outcome.message, True, wanted)
+    return _Answer(
         f"Row {wanted} is next." if wanted else "Which row? Type its number, then press G.", wanted=wanted
     )
 
@@ -155,7 +155,7 @@ def pass_reopen(request: HttpRequest, pk: int) -> HttpResponse:
 def pass_drop(request: HttpRequest, pk: int) -> HttpResponse:
     """Leave a whole pass out."""
     job = services.drop_pass(pk)
-    messages.info(request, "The pass is left out; what rests on the readings was computed again.")
+    messages.info(request, "The pass is left out; what is based on the readings was computed again.")
     return redirect(job.origin or "start")
 
 

@@ -46,7 +46,7 @@ def _sound(path: Path) -> dict[str, int]:
     """Rows of each table of a database that is whole; `BadInput` when it is not."""
     try:
         with closing(sqlite3.connect(path)) as opened:
-            told = opened.execute("PRAGMA integrity_check").fetchone()[0]
+            found = opened.execute("PRAGMA integrity_check").fetchone()[0]
             broken = opened.execute("PRAGMA foreign_key_check").fetchone()
             tables = [
                 r[0]
@@ -57,13 +57,15 @@ def _sound(path: Path) -> dict[str, int]:
             counts = {t: opened.execute(f'SELECT count(*) FROM "{t}"').fetchone()[0] for t in tables}
     except sqlite3.DatabaseError as error:
         raise BadInput(f"the database is damaged ({error})") from None
-    if told != "ok" or broken is not None:
-        raise BadInput(f"the database is not whole ({told if told != 'ok' else 'a reference leads nowhere'})")
+    if found != "ok" or broken is not None:
+        raise BadInput(
+            f"the database is not whole ({found if found != 'ok' else 'a reference leads nowhere'})"
+        )
     return counts
 
 
 def backup(target: Path) -> dict[str, Any]:
-    """Write database and files to one ZIP while the application runs, read it back, and tell what it holds.
+    """Write database and files to one ZIP while the application runs, read it back, and say what it holds.
 
     The database is copied by SQLite's own online backup, so that it is of one moment. The file stands
     under its name only once it was verified.
@@ -78,7 +80,7 @@ def backup(target: Path) -> dict[str, Any]:
             live.backup(kept)
         counts = _sound(copy)
         files = {DATABASE: copy, **{str(p.relative_to(home)): p for p in _files(home)}}
-        told: dict[str, Any] = {
+        facts: dict[str, Any] = {
             "format": FORMAT,
             "version": VERSION,
             "made_at": datetime.now(UTC).isoformat(timespec="seconds"),
@@ -88,14 +90,14 @@ def backup(target: Path) -> dict[str, Any]:
         try:
             with zipfile.ZipFile(partial, "w", zipfile.ZIP_DEFLATED, allowZip64=True) as archive:
                 for name, path in files.items():
-                    told["files"][name] = {"sha256": file_hash(path), "bytes": path.stat().st_size}
+                    facts["files"][name] = {"sha256": file_hash(path), "bytes": path.stat().st_size}
                     archive.write(path, name)
-                archive.writestr("backup.json", json.dumps(told, indent=1))
+                archive.writestr("backup.json", json.dumps(facts, indent=1))
             _verified(partial)
             os.replace(partial, target)
         finally:
             partial.unlink(missing_ok=True)
-    return told
+    return facts
 
 
 def _beside(target: Path) -> tuple[Path, Path]:
@@ -111,29 +113,29 @@ def _files(home: Path) -> Iterator[Path]:
         for path in sorted((home / name).rglob("*")):
             if (
                 path.is_file() and not path.is_symlink() and not path.name.startswith("out-")
-            ):  # written anew any time
+            ):  # written again any time
                 yield path
 
 
 def _verified(path: Path) -> dict[str, Any]:
-    """The manifest of a backup whose every file is what it tells."""
+    """The manifest of a backup whose every file is what it says."""
     with _Large(path, path.name) as archive:
         try:
-            told: dict[str, Any] = json.loads(archive.read("backup.json"))
+            values: dict[str, Any] = json.loads(archive.read("backup.json"))
         except (KeyError, ValueError):
             raise BadInput("this is no backup of Grey Anchor", path.name) from None
-        if told.get("format") != FORMAT or told.get("version") != VERSION:
+        if values.get("format") != FORMAT or values.get("version") != VERSION:
             raise BadInput(f"this is no backup of version {VERSION}", path.name)
-        if set(told["files"]) != set(archive.names()) - {"backup.json"} or DATABASE not in told["files"]:
-            raise BadInput("the backup does not hold the files it tells", path.name)
-        for name, facts in told["files"].items():
+        if set(values["files"]) != set(archive.names()) - {"backup.json"} or DATABASE not in values["files"]:
+            raise BadInput("the backup does not hold the files it says", path.name)
+        for name, facts in values["files"].items():
             try:
                 digest = archive.digest(name)
             except (zipfile.BadZipFile, OSError) as error:
                 raise BadInput(f"{name} in the backup is damaged ({error})", path.name) from None
             if digest != facts["sha256"]:
                 raise BadInput(f"{name} in the backup is damaged: its SHA-256 is another", path.name)
-    return told
+    return values
 
 
 class _Large(Archive):
@@ -162,19 +164,19 @@ def restore(source: Path, say: Callable[[str], None]) -> dict[str, Any]:
     """
     if not source.exists():
         raise BadInput("there is no such file", source.name)
-    told = _verified(source)
+    found = _verified(source)
     database, home = _database(), _home()
     with tempfile.TemporaryDirectory(dir=home) as name, _Large(source) as archive:
         folder = Path(name)
-        for file in told["files"]:
+        for file in found["files"]:
             target = folder / file
             target.parent.mkdir(parents=True, exist_ok=True)
             with target.open("wb") as opened:
                 for piece in archive.pieces(file):
                     opened.write(piece)
         counts = _sound(folder / DATABASE)
-        if counts != told["rows"]:
-            raise BadInput("the database in the backup has other rows than it tells", source.name)
+        if counts != found["rows"]:
+            raise BadInput("the database in the backup has other rows than it says", source.name)
         _not_newer(folder / DATABASE)
         if database.exists():
             before = home / f"before-restore-{datetime.now(UTC):%Y%m%d-%H%M%S}.zip"
@@ -186,13 +188,13 @@ def restore(source: Path, say: Callable[[str], None]) -> dict[str, Any]:
         ):
             kept.backup(live)
             live.execute("PRAGMA journal_mode=WAL")
-        for file in told["files"]:
+        for file in found["files"]:
             if file != DATABASE:
                 (home / file).parent.mkdir(parents=True, exist_ok=True)
                 os.replace(folder / file, home / file)
     _sound(database)
     _migrate()
-    return told
+    return found
 
 
 def _not_newer(path: Path) -> None:
@@ -223,12 +225,12 @@ def export(target: Path) -> int:
     count = 0
     try:
         with zipfile.ZipFile(partial, "w", zipfile.ZIP_DEFLATED, allowZip64=True) as archive:
-            told = {}
+            facts = {}
             for name, data in _open_files():
                 archive.writestr(name, data)
-                told[name] = sha256_of(data)
+                facts[name] = sha256_of(data)
                 count += 1
-            archive.writestr("files.json", json.dumps(told, indent=1))
+            archive.writestr("files.json", json.dumps(facts, indent=1))
         os.replace(partial, target)
     finally:
         partial.unlink(missing_ok=True)
@@ -236,7 +238,7 @@ def export(target: Path) -> int:
 
 
 def _open_files() -> Iterator[tuple[str, bytes]]:
-    from greyanchor.accounts.models import Noted
+    from greyanchor.accounts.models import AuditEntry
     from greyanchor.checks.models import Check, ToleranceRecord
     from greyanchor.library.models import Attachment, KeptText, PrintMode
     from greyanchor.library.packs.builder import MOST_MODES, Label, pack_modes
@@ -261,7 +263,7 @@ def _open_files() -> Iterator[tuple[str, bytes]]:
     yield "library/other-changes.csv", _csv(
         ["at", "who", "record", "id", "what", "before", "after"],
         ([n.at.isoformat(), n.who.username if n.who else "", n.content_type.model, n.object_id, n.what, n.before, n.after]
-         for n in Noted.objects.select_related("who", "content_type").order_by("pk").iterator(500)),
+         for n in AuditEntry.objects.select_related("who", "content_type").order_by("pk").iterator(500)),
     )  # fmt: skip
     for profile in Profile.objects.order_by("pk").iterator(20):
         yield f"profiles/{profile.pk:05d}.icc", bytes(profile.data)

@@ -1,6 +1,6 @@
 """The stand-in of a supplier's catalogue: a small HTTP service over a folder of packs.
 
-``GET /packs`` lists them as JSON and takes ``q``, ``maker``, ``class`` and ``printer``; each entry tells
+``GET /packs`` lists them as JSON and takes ``q``, ``maker``, ``class`` and ``printer``; each entry says
 its versions and the SHA-256 of each. ``GET /packs/KEY/VERSION.zip`` is the pack itself. It knows nothing of
 the application and shares nothing with it but the format of packs.
 """
@@ -25,7 +25,7 @@ StartResponse = Callable[[str, list[tuple[str, str]]], Any]
 
 
 class Catalogue:
-    """Packs of a folder by key and version; the folder is looked at anew whenever a file in it changed."""
+    """Packs of a folder by key and version; the folder is looked at again whenever a file in it changed."""
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
@@ -50,11 +50,11 @@ class Catalogue:
     def _entry(path: Path) -> dict[str, Any] | None:
         try:
             with Archive(path, path.name) as archive:
-                told = json.loads(archive.read("manifest.json"))
+                found = json.loads(archive.read("manifest.json"))
             return {
-                "key": told["key"], "version": told["version"], "title": told["title"], "maker": told.get("maker", ""), "note": told.get("note", ""),
-                "media_class": ", ".join(c["name"] for c in told["media_classes"]), "printer": ", ".join(p["model"] for p in told["printers"]),
-                "modes": len(told["modes"]), "size": path.stat().st_size, "sha256": file_hash(path), "path": path,
+                "key": found["key"], "version": found["version"], "title": found["title"], "maker": found.get("maker", ""), "note": found.get("note", ""),
+                "media_class": ", ".join(c["name"] for c in found["media_classes"]), "printer": ", ".join(p["model"] for p in found["printers"]),
+                "modes": len(found["modes"]), "size": path.stat().st_size, "sha256": file_hash(path), "path": path,
             }  # fmt: skip
         except (BadInput, KeyError, ValueError, TypeError):
             return None
@@ -74,10 +74,10 @@ class Catalogue:
             )
             if not all(any(w in known for known in words) for w in words_of(query.get("q", [""])[0])):
                 continue
-            told = {k: v for k, v in newest.items() if k != "path"}
+            facts = {k: v for k, v in newest.items() if k != "path"}
             out.append(
                 {
-                    **told,
+                    **facts,
                     "versions": [
                         {"version": v["version"], "sha256": v["sha256"], "size": v["size"]} for v in versions
                     ],

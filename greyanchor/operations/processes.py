@@ -71,9 +71,9 @@ def backup(file: str) -> int:
     _django()
     from greyanchor.operations import backup as keeping
 
-    told = keeping.backup(Path(file))
+    found = keeping.backup(Path(file))
     print(
-        f"{file}: {sum(told['rows'].values())} rows in {len(told['rows'])} tables, {len(told['files'])} files, verified"
+        f"{file}: {sum(found['rows'].values())} rows in {len(found['rows'])} tables, {len(found['files'])} files, verified"
     )
     return 0
 
@@ -83,9 +83,9 @@ def restore(file: str) -> int:
     _django()
     from greyanchor.operations import backup as keeping
 
-    told = keeping.restore(Path(file), print)
+    found = keeping.restore(Path(file), print)
     print(
-        f"restored as of {told['made_at']}: {sum(told['rows'].values())} rows, {len(told['files'])} files, verified"
+        f"restored as of {found['made_at']}: {sum(found['rows'].values())} rows, {len(found['files'])} files, verified"
     )
     return 0
 

@@ -32,14 +32,14 @@ def keep_aim(
     found = aims.loads(data, file_name)
     if not name.strip():
         name = found.name
-    told = kind or _kind_of(data, found)
+    result = kind or _kind_of(data, found)
     newest = AimRecord.objects.filter(name=name).order_by("-edition").first()
     if newest is not None and bytes(newest.data) == data:
         raise BadInput(f"{newest} holds exactly these data already; nothing was added")
     return AimRecord.objects.create(
         name=name[:120],
         edition=newest.edition + 1 if newest else 1,
-        kind=told,
+        kind=result,
         source=(source or file_name)[:300],
         file_name=file_name[:120],
         data=data,
@@ -59,18 +59,18 @@ def keep_spots(
     colours: Mapping[str, SpotColour], source: str, user: AbstractBaseUser | None, replace_old: bool
 ) -> dict[str, list[str]]:
     """Put colours into the library: names that were added, replaced, left alone because they were there, and alike."""
-    told: dict[str, list[str]] = {"added": [], "replaced": [], "left": [], "alike": []}
+    facts: dict[str, list[str]] = {"added": [], "replaced": [], "left": [], "alike": []}
     for name, colour in colours.items():
         record = SpotRecord.objects.filter(name__iexact=name).first()
         if record is not None and record.colour == SpotColour(record.name, colour.lab, colour.tints):
-            told["alike"].append(name)
+            facts["alike"].append(name)
             continue
         if record is not None and not replace_old:
-            told["left"].append(name)
+            facts["left"].append(name)
             continue
-        told["added" if record is None else "replaced"].append(name)
+        facts["added" if record is None else "replaced"].append(name)
         save_spot(record or SpotRecord(name=name), colour, source, user)
-    return told
+    return facts
 
 
 @needs(MAKE)

@@ -61,9 +61,9 @@ class SeparationForm(forms.Form):
 
     def options(self) -> dict[str, Any]:
         """The separation as plain percents, as `settings.separation_from` takes them."""
-        told = {k: v for k, v in self.cleaned_data.items() if not k.startswith("limit_")}
+        facts = {k: v for k, v in self.cleaned_data.items() if not k.startswith("limit_")}
         limits = {c: self.cleaned_data[f"limit_{c}"] for c in self.channels}
-        return told | {"limits": {c: v for c, v in limits.items() if v < 100}}
+        return facts | {"limits": {c: v for c, v in limits.items() if v < 100}}
 
     @classmethod
     def initial_of(cls, options: dict[str, Any]) -> dict[str, Any]:

@@ -52,7 +52,7 @@ class Profile(models.Model):
 
 
 class ProfileWork(BackgroundWork):
-    """A profile being built outside a print mode's log: from files, with another separation, or anew from itself."""
+    """A profile being built outside a print mode's log: from files, with another separation, or again from itself."""
 
     class Kind(models.TextChoices):
         NEW = "new", "from readings"

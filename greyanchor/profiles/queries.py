@@ -31,8 +31,8 @@ def gamut_of_profile(profile: Profile) -> Gamut:
 
 def channels_of(profile: Profile) -> tuple[str, ...]:
     """Inks of a profile; a picture in grey is one black ink."""
-    told = tuple(profile.channels) or tuple("CMYK")
-    return ("K",) if told == GREY else told
+    found = tuple(profile.channels) or tuple("CMYK")
+    return ("K",) if found == GREY else found
 
 
 def parsed(profile: Profile) -> icc.IccProfile:
@@ -91,7 +91,7 @@ def read_lab(profile: Profile) -> Array:
 
 
 def separation_options(profile: Profile) -> dict[str, Any]:
-    """The separation of a profile in percent: as it was built here, else as it tells itself, else the usual one."""
+    """The separation of a profile in percent: as it was built here, else as it says itself, else the usual one."""
     if profile.settings.get("total_ink") or profile.settings.get("limits"):
         return options_of(separation_from(profile.settings))
     inside = rebuild.settings_inside(readings_of(profile))

@@ -16,16 +16,16 @@ _SHARES = ("total_ink", "black_start", "black_strength", "max_black", "width", "
 
 
 def separation_from(options: dict[str, Any]) -> Separation:
-    """The separation that `options` ask for; what is not told is as usual."""
-    told = {name: options[name] / 100.0 for name in _SHARES if options.get(name) is not None}
+    """The separation that `options` ask for; what is not said is as usual."""
+    facts = {name: options[name] / 100.0 for name in _SHARES if options.get(name) is not None}
     limits = tuple((c, v / 100.0) for c, v in (options.get("limits") or {}).items())
-    return Separation(**told, limits=limits)
+    return Separation(**facts, limits=limits)
 
 
 def options_of(separation: Separation) -> dict[str, Any]:
     """Inverse of `separation_from`."""
-    told: dict[str, Any] = {name: round(100.0 * getattr(separation, name), 2) for name in _SHARES}
-    return told | {"limits": {c: round(100.0 * v, 2) for c, v in separation.limits}}
+    facts: dict[str, Any] = {name: round(100.0 * getattr(separation, name), 2) for name in _SHARES}
+    return facts | {"limits": {c: round(100.0 * v, 2) for c, v in separation.limits}}
 
 
 def light_from(name: str) -> Light:

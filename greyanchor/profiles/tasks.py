@@ -21,23 +21,25 @@ def build_outside_a_log(pk: int) -> None:
 
 
 def _build(job: ProfileWork) -> None:
-    tell = work.teller(ProfileWork, job.pk)
+    report = work.progress_of(ProfileWork, job.pk)
     parent = job.parent
     if parent is not None and job.kind == ProfileWork.Kind.SEPARATION:
         readings, model = readings_of(parent), model_of(parent)
         settings = settings_from(job.settings, job.title, len(readings.channels))
-        result = build_from_model(model, readings, settings, tell)
+        result = build_from_model(model, readings, settings, report)
         made_from = {**parent.made_from, "model": f"of {parent.title}"}
     else:
         if parent is not None:
-            readings, whence = characterization_of(icc.loads(bytes(parent.data), parent.title))
+            readings, source = characterization_of(icc.loads(bytes(parent.data), parent.title))
         else:
-            readings, whence = (
+            readings, source = (
                 cgats.loads(job.readings.encode(), job.title),
                 job.settings.get("files", "files"),
             )
-        result = build_profile(readings, settings_from(job.settings, job.title, len(readings.channels)), tell)
-        made_from = {"from": whence, "readings": readings.content_hash()}
+        result = build_profile(
+            readings, settings_from(job.settings, job.title, len(readings.channels)), report
+        )
+        made_from = {"from": source, "readings": readings.content_hash()}
     with transaction.atomic():
         made = keep_profile(
             result, job.settings.get("title") or job.title, int(job.settings.get("version", 4)),

@@ -1,4 +1,4 @@
-"""Time on the server, and refusals that no view told the person about."""
+"""Time on the server, and refusals that no view said the person about."""
 
 from __future__ import annotations
 

@@ -66,7 +66,7 @@ def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
 def server_error(request: HttpRequest) -> HttpResponse:
     context = {
         "title": "The program failed",
-        "text": "Nothing was half saved. Try again; if it stays, tell whoever runs this server.",
+        "text": "Nothing was half saved. Try again; if it stays, say whoever runs this server.",
     }
     return render(request, "web/notice.html", context, status=500)
 

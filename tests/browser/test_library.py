@@ -51,7 +51,7 @@ for model in (Edition, PrintMode, MediaPreset, Media, MediaClass, KeptText, Prof
     model.objects.all().delete()
 print(PrintMode.objects.count())
 """
-FORGET = "import django; django.setup(); from greyanchor.library.models import Readied; Readied.objects.all().delete()"
+FORGET = "import django; django.setup(); from greyanchor.library.models import ReadinessRun; ReadinessRun.objects.all().delete()"
 OFFER = """
 import django; django.setup()
 from pathlib import Path
@@ -267,7 +267,7 @@ def test_a_tour_of_the_roles(page: Page, other: Page, server: Server) -> None:
     ).click()
     page.get_by_text("it was never checked").wait_for()
     page.get_by_label("Note for operators").fill("Dry before rolling.")
-    page.get_by_label("Why it is released all the same").fill("proven on the last order")
+    page.get_by_label("Why it is released anyway").fill("proven on the last order")
     press(page, "Release with an exception")
     page.get_by_text("every operator finds it now").wait_for()
     assert "proven on the last order" in page.locator("section:has(> h2:has-text('Editions'))").inner_text()
@@ -297,11 +297,11 @@ def test_a_readiness_day_with_the_keyboard(page: Page, server: Server) -> None:
         )
         page.locator("svg.pattern").wait_for()
         press(page, "Read it with the instrument instead")
-        page.locator(".tell").first.wait_for()
-        told = page.locator(".tell").first.inner_text()
-        if "is kept for Petrel 44 on Kelp Synthetic 190" in told:
+        page.locator(".message").first.wait_for()
+        found = page.locator(".message").first.inner_text()
+        if "is kept for Petrel 44 on Kelp Synthetic 190" in found:
             break
-        page.get_by_label("Around another value, %").fill(re.search(r"pattern, (-?[\d.]+)", told)[1])  # type: ignore[index]
+        page.get_by_label("Around another value, %").fill(re.search(r"pattern, (-?[\d.]+)", found)[1])  # type: ignore[index]
     else:
         raise AssertionError("the feed was not found")
     press(page, "All machines")
@@ -316,8 +316,8 @@ def test_a_readiness_day_with_the_keyboard(page: Page, server: Server) -> None:
         )
         page.locator("svg.pattern").wait_for()
         press(page, "Read it with the instrument instead")
-        page.locator(".tell").first.wait_for()
-        if "is ready" in page.locator(".tell").first.inner_text():
+        page.locator(".message").first.wait_for()
+        if "is ready" in page.locator(".message").first.inner_text():
             break
     page.goto(server.url)
     petrel = page.locator("section:has(> h2:has-text('Readiness')) tr:has-text('Petrel 44')").inner_text()
@@ -346,7 +346,7 @@ def test_settings_go_to_the_machine_are_tuned_there_and_taken_over(page: Page, s
 
 
 def _said(page: Page, server: Server) -> str:
-    """What the page of a mode says, without its history, which an import begins anew."""
+    """What the page of a mode says, without its history, which an import begins again."""
     page.goto(f"{server.url}/modes/?q=deck")
     page.locator("#modes").get_by_role("link", name="Deck charts", exact=True).click()
     page.get_by_role("heading", name="Deck charts", exact=True).wait_for()

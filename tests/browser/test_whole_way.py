@@ -180,7 +180,7 @@ def test_killing_the_worker_leaves_a_task_that_can_be_started_again(page: Page, 
     page.goto("about:blank")
     server.start()
     for _ in range(40):
-        with suppress(Error):  # a page that is loading itself anew, as it does when a task ends
+        with suppress(Error):  # a page that is loading itself again, as it does when a task ends
             page.goto(f"{server.url}/builds/1/")
         if page.get_by_text("start it again").count():
             break

@@ -56,23 +56,23 @@ def test_a_profile_of_a_sister_print_is_doubted_with_its_distance(
     built: ProfileResult, fresh: ReadingSet
 ) -> None:
     darker = replace(fresh, spectra=fresh.spectra**1.09)
-    told = examine(built.data, "elsewhere.icc", 3.0, darker)
-    assert 1.2 < told.report["held_out"]["mean"] < 4.0
-    assert any("from the readings of this mode's chart" in d for d in told.doubts)
+    result = examine(built.data, "elsewhere.icc", 3.0, darker)
+    assert 1.2 < result.report["held_out"]["mean"] < 4.0
+    assert any("from the readings of this mode's chart" in d for d in result.doubts)
 
 
 def test_more_ink_than_the_mode_holds_and_no_readings_are_doubts(built: ProfileResult) -> None:
-    told = examine(built.data, "elsewhere.icc", 2.2)
-    assert any("220 % is this mode's limit" in d for d in told.doubts)
-    assert any("no readings" in d for d in told.doubts)
+    result = examine(built.data, "elsewhere.icc", 2.2)
+    assert any("220 % is this mode's limit" in d for d in result.doubts)
+    assert any("no readings" in d for d in result.doubts)
 
 
 def test_ink_on_bare_paper_is_a_doubt(built: ProfileResult, fresh: ReadingSet) -> None:
     def tinted(grid: np.ndarray) -> np.ndarray:
         return np.maximum(grid, 0.05)
 
-    told = examine(rewritten(built.data, "B2A1", tinted), "tinted.icc", 3.0, fresh)
-    assert any("where bare paper is wanted" in d for d in told.doubts)
+    result = examine(rewritten(built.data, "B2A1", tinted), "tinted.icc", 3.0, fresh)
+    assert any("where bare paper is wanted" in d for d in result.doubts)
 
 
 @pytest.mark.parametrize(
@@ -83,9 +83,9 @@ def test_ink_on_bare_paper_is_a_doubt(built: ProfileResult, fresh: ReadingSet) -
     ],
 )
 def test_damaged_tables_are_refused_with_the_ink(built: ProfileResult, fresh: ReadingSet, spoil, words: str) -> None:  # type: ignore[no-untyped-def] # fmt: skip
-    with pytest.raises(BadInput, match=words) as told:
+    with pytest.raises(BadInput, match=words) as result:
         examine(rewritten(built.data, "A2B1", spoil), "damaged.icc", 3.0, fresh)
-    assert told.value.source == "damaged.icc"
+    assert result.value.source == "damaged.icc"
 
 
 def with_header(data: bytes, at: int, text: bytes) -> bytes:

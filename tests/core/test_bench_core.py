@@ -371,7 +371,7 @@ def test_restore_brings_a_drifted_press_back_to_its_baseline(
     assert after.words == ["nothing drifted beyond the noise of a reading"]
 
 
-def test_other_paper_and_a_lost_limit_are_told(room: PrintRoom) -> None:
+def test_other_paper_and_a_lost_limit_are_text(room: PrintRoom) -> None:
     baseline = short_reading(room, 1, room.curves)
     other = short_reading(room, 2, room.curves, Condition(paper=(-1.0, 0.0, 3.0)))
     drift = restore.compare_to_baseline(baseline, other, room.curves)
@@ -396,10 +396,10 @@ def test_a_baseline_can_be_told_from_the_raw_ramps(room: PrintRoom) -> None:
     chart, _ = lay_out(patches.design("linearization", limits=room.limits), CMYK)
     ramps = print_and_read(chart, room.press, 2)
     short, _ = lay_out(restore.short_chart(), CMYK)
-    told = restore.baseline_from_ramps(ramps, room.curves, short)
-    truth = room.truth(told.device)
-    assert (told.device > 0).sum(axis=1).max() == 1
-    assert delta_e_2000(told.lab(), truth).mean() < 0.5
+    found = restore.baseline_from_ramps(ramps, room.curves, short)
+    truth = room.truth(found.device)
+    assert (found.device > 0).sum(axis=1).max() == 1
+    assert delta_e_2000(found.lab(), truth).mean() < 0.5
 
 
 def test_readings_of_another_chart_are_not_compared_with_the_baseline(room: PrintRoom) -> None:

@@ -97,7 +97,7 @@ def test_a_hook_in_hue_is_found_and_named() -> None:
     assert found.rule == "hue" and 0.72 < found.limit < 0.9
 
 
-def test_missing_ramps_and_paper_are_told() -> None:
+def test_missing_ramps_and_paper_are_text() -> None:
     readings = ramps("petrel-44")
     with pytest.raises(BadInput, match="unprinted"):
         find_limits(readings.select(readings.device.sum(axis=1) > 0))

@@ -1,4 +1,4 @@
-"""Diagnosis: three hundred presses with one planted fault each, and what is told of it."""
+"""Diagnosis: three hundred presses with one planted fault each, and what is reported of it."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.verification.diagnosis import Strip, diagnose
 from tests.core.planted import FAULTS, ROOMS, Shop, open_shop, plant, printed
 
-CASES_OF_EACH = 8  # the bench plants 30 of each
+CASES_OF_EACH = 8  # builds plants 30 of each
 
 
 @pytest.fixture(scope="module")

@@ -204,13 +204,13 @@ def test_older_limits_are_dashed_and_cannot_be_taken_hold_of() -> None:
 
 def test_rings_stand_at_the_limit_on_the_way_across_the_plane() -> None:
     root = parse(path_plot(INKS, {"C": 75.0, "K": 50.0}, size=300))
-    told = json.loads(root.get("data-paths"))
+    found = json.loads(root.get("data-paths"))
     rings = {
         c.get("data-dot"): (float(c.get("cx")), float(c.get("cy"))) for c in root.iter() if c.get("data-dot")
     }
-    assert rings["C"] == pytest.approx((told["C"]["x"][3], told["C"]["y"][3]), abs=0.1)
+    assert rings["C"] == pytest.approx((found["C"]["x"][3], found["C"]["y"][3]), abs=0.1)
     assert rings["C"][0] < 150 < rings["C"][1], "cyan lies left of the middle, and below it"
-    assert all(12 <= v <= 288 for t in told.values() for v in (*t["x"], *t["y"]))
+    assert all(12 <= v <= 288 for t in found.values() for v in (*t["x"], *t["y"]))
 
 
 def test_handles_stand_on_the_curve_they_move() -> None:

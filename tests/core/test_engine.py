@@ -183,11 +183,11 @@ def test_known_noise_keeps_a_model_from_learning_it(room: PrintRoom, profile_rea
     noisy = replace(
         readings, measured_lab=readings.lab() + np.random.default_rng(8).normal(0.0, 1.0, (len(readings), 3))
     )
-    told = characterize(noisy, noise=1.0)
-    assert told.remainder is not None
-    fit = delta_e_2000(told.lab(noisy.inks()), noisy.lab()).mean()
+    found = characterize(noisy, noise=1.0)
+    assert found.remainder is not None
+    fit = delta_e_2000(found.lab(noisy.inks()), noisy.lab()).mean()
     unseen = np.random.default_rng(5).random((800, 4)) * 0.7
-    truth = delta_e_2000(told.lab(unseen), room.truth(unseen)).mean()
+    truth = delta_e_2000(found.lab(unseen), room.truth(unseen)).mean()
     assert truth < 0.75 * fit, "it is nearer to the press than to its own noisy readings"
 
 
@@ -341,8 +341,8 @@ def test_in_gamut_colours_are_met_whatever_black_is_asked_for(model: ForwardMode
 
 def test_a_profile_is_rebuilt_from_itself(built: ProfileResult) -> None:
     old = icc.loads(built.data)
-    readings, whence = rebuild.characterization_of(old)
-    assert "inside the profile" in whence and len(readings) == 500
+    readings, source = rebuild.characterization_of(old)
+    assert "inside the profile" in source and len(readings) == 500
     separation, told_light = rebuild.settings_inside(readings)
     assert separation == Separation(total_ink=3.0) and told_light == "D50"
     again = icc.loads(
@@ -357,8 +357,8 @@ def test_a_profile_is_rebuilt_from_itself(built: ProfileResult) -> None:
 def test_a_profile_without_data_is_rebuilt_from_its_table(built: ProfileResult) -> None:
     old = icc.loads(built.data)
     bare = replace(old, tags={k: v for k, v in old.tags.items() if k != "targ"})
-    readings, whence = rebuild.characterization_of(bare)
-    assert "read off the profile's own table" in whence
+    readings, source = rebuild.characterization_of(bare)
+    assert "read off the profile's own table" in source
     again = characterize(readings)
     device = np.random.default_rng(1).random((400, 4)) * 0.8
     assert delta_e_2000(old.device_to_lab(device), again.lab(device)).mean() < 0.3
@@ -369,9 +369,9 @@ def test_a_measured_light_travels_inside_the_profile(profile_readings: ReadingSe
     kept = rebuild.with_settings(profile_readings, Separation(limits=(("C", 0.9),)), table)
     from greyanchor.core.formats import cgats
 
-    separation, told = rebuild.settings_inside(cgats.loads(cgats.dumps(kept).encode()))
+    separation, found = rebuild.settings_inside(cgats.loads(cgats.dumps(kept).encode()))
     assert separation.limits == (("C", 0.9),)
-    np.testing.assert_allclose(told.power, table.power, atol=1e-3)
+    np.testing.assert_allclose(found.power, table.power, atol=1e-3)
     damaged = replace(kept, meta={rebuild.SETTINGS: "{'separation': 7"})
     with pytest.raises(BadInput, match="settings inside the profile are damaged"):
         rebuild.settings_inside(damaged)

@@ -45,7 +45,7 @@ class Kind:
 
 
 @lru_cache(maxsize=3)
-def kind_of(name: str, letters: str, count: int, sizes: TableSizes | None = None) -> Kind:
+def record_type_of(name: str, letters: str, count: int, sizes: TableSizes | None = None) -> Kind:
     channels, press = tuple(letters), press_by_name(name)
     share = 1.0 if press.driven else 0.75
 
@@ -61,15 +61,15 @@ def kind_of(name: str, letters: str, count: int, sizes: TableSizes | None = None
 
 
 def rgb() -> Kind:
-    return kind_of("dunlin-24", "RGB", 400, TableSizes(17, 17, 25, 13, 9))
+    return record_type_of("dunlin-24", "RGB", 400, TableSizes(17, 17, 25, 13, 9))
 
 
 def grey() -> Kind:
-    return kind_of("petrel-44", "K", 64)
+    return record_type_of("petrel-44", "K", 64)
 
 
 def seven() -> Kind:
-    return kind_of(SEVEN, "CMYKOGV", 1100, TableSizes(5, 4, 25, 13, 9))
+    return record_type_of(SEVEN, "CMYKOGV", 1100, TableSizes(5, 4, 25, 13, 9))
 
 
 def test_a_printer_driven_by_rgb_is_profiled_both_ways() -> None:
@@ -144,7 +144,7 @@ def test_further_inks_take_over_smoothly_from_neighbour_to_neighbour() -> None:
 
 
 def test_orange_green_and_violet_widen_the_gamut() -> None:
-    four = kind_of(SEVEN, "CMYK", 500, TableSizes.draft())
+    four = record_type_of(SEVEN, "CMYK", 500, TableSizes.draft())
     assert seven().result.report["gamut_volume"] > 1.08 * four.result.report["gamut_volume"]
 
 
@@ -161,7 +161,7 @@ def test_files_stay_usable_whatever_the_number_of_channels(channels: int) -> Non
 
 @pytest.mark.parametrize(("letters", "count"), [("CMYKO", 420), ("CMYKOG", 520)])
 def test_five_and_six_inks_are_profiled_and_read_by_lcms2(letters: str, count: int) -> None:
-    kind = kind_of(SEVEN, letters, count, TableSizes.draft(len(letters)))
+    kind = record_type_of(SEVEN, letters, count, TableSizes.draft(len(letters)))
     device, truth = kind.unseen(3.0)
     assert icc.loads(kind.result.data).space == f"{len(letters)}CLR"
     assert delta_e_2000(lcms.device_to_lab(kind.result.data, device), truth).mean() < 2.0

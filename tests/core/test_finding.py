@@ -112,7 +112,7 @@ def test_ink_of_a_mode_by_hand() -> None:
     assert ink_use(limits, None).most == pytest.approx(9.0 * 3.5)
 
 
-def _candidate(key: int, **told: object) -> Candidate:
+def _candidate(key: int, **values: object) -> Candidate:
     usual = {
         "name": f"mode {key}",
         "own_media": True,
@@ -122,10 +122,10 @@ def _candidate(key: int, **told: object) -> Candidate:
         "fit": 0.5,
         "gamut": 400e3,
     }
-    return Candidate(key, **{**usual, **told})  # type: ignore[arg-type]
+    return Candidate(key, **{**usual, **values})  # type: ignore[arg-type]
 
 
-def test_quality_and_time_rank_differently_and_every_step_is_told() -> None:
+def test_quality_and_time_rank_differently_and_every_step_is_text() -> None:
     slow, fast = (
         _candidate(1, speed=4.0, gamut=500e3, fit=0.3),
         _candidate(2, speed=20.0, gamut=350e3, fit=0.9),

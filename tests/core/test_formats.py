@@ -99,9 +99,9 @@ def test_cxf_joins_objects_of_one_name_and_keeps_conditions_apart() -> None:
     ],
 )  # fmt: skip
 def test_a_broken_cxf_is_refused_with_its_line(text: str, line: int, words: str) -> None:
-    with pytest.raises(BadInput, match=words) as told:
+    with pytest.raises(BadInput, match=words) as found:
         readings_file.loads(text.encode(), "bad.cxf")
-    assert told.value.line == line and told.value.source == "bad.cxf"
+    assert found.value.line == line and found.value.source == "bad.cxf"
 
 
 def test_an_entity_bomb_is_refused_before_it_grows() -> None:
@@ -145,16 +145,16 @@ def test_csv_carries_more_than_four_channels() -> None:
     ],
 )
 def test_a_broken_csv_is_refused_with_its_line(text: str, line: int, words: str) -> None:
-    with pytest.raises(BadInput, match=words) as told:
+    with pytest.raises(BadInput, match=words) as found:
         csv_table.loads(text, "bad.csv")
-    assert told.value.line == line
+    assert found.value.line == line
 
 
 def test_an_overlong_line_of_cgats_is_refused(readings: ReadingSet) -> None:
     text = cgats.dumps(readings).replace("BEGIN_DATA\n", "BEGIN_DATA\n" + "1 " * 20_000 + "\n", 1)
-    with pytest.raises(BadInput, match="characters") as told:
+    with pytest.raises(BadInput, match="characters") as found:
         cgats.loads(text, "long.txt")
-    assert told.value.line and told.value.line > 10
+    assert found.value.line and found.value.line > 10
 
 
 @pytest.mark.parametrize("step", [5, 20])

@@ -68,14 +68,14 @@ def test_what_the_machine_cannot_do_is_refused_by_name() -> None:
 
 
 def test_abilities_that_make_no_sense_are_refused() -> None:
-    for told in (
+    for parts in (
         {"low": 50, "high": 20, "step": 1, "usual": 30},
         {"low": -5, "high": 20, "step": 1, "usual": 3},
         {"low": 0, "high": 20, "step": 0, "usual": 3},
         {"low": 0, "high": 20, "step": 1, "usual": 30},
     ):
         with pytest.raises(BadInput):
-            Ability.of("vacuum", told)
+            Ability.of("vacuum", parts)
 
 
 @given(st.floats(-500, 500, allow_nan=False))

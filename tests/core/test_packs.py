@@ -28,7 +28,7 @@ CURVES = CurveSet.straight({c: v / 100 for c, v in LIMITS.items()}).to_csv().enc
 
 
 def tiny_profile(channels: str = "CMYK", kind: str = "prtr") -> bytes:
-    """A profile whose header tells its channels and class; nobody asks for its tables here."""
+    """A profile whose header says its channels and class; nobody asks for its tables here."""
     # by hand, from the tables of ICC.1:2010: header, one tag
     desc = icc.description_tag("Tiny")
     table = (1).to_bytes(4, "big") + b"desc" + (144).to_bytes(4, "big") + len(desc).to_bytes(4, "big")
@@ -43,20 +43,20 @@ def tiny_profile(channels: str = "CMYK", kind: str = "prtr") -> bytes:
 
 
 def manifest(**mode: Any) -> dict[str, Any]:
-    told = {"name": "Deck charts", "printer": "Petrel 44", "ink_set": "Tarn pigment", "media": "Kelp", "environment": dict(ENVIRONMENT),
+    facts = {"name": "Deck charts", "printer": "Petrel 44", "ink_set": "Tarn pigment", "media": "Kelp", "environment": dict(ENVIRONMENT),
             "limits": dict(LIMITS), "total_ink": 280.0, "profile": "profiles/a.icc", "curves": "curves/a.csv", "readings": []}  # fmt: skip
     return {
-        "title": "Test pack", "made_at": "2026-11-20T09:00:00+00:00", "modes": [{**told, **mode}],
+        "title": "Test pack", "made_at": "2026-11-20T09:00:00+00:00", "modes": [{**facts, **mode}],
         "media": [{"name": "Kelp", "media_class": "synthetic", "maker": "Sound & Shoal", "weight": 190}],
         "media_classes": [{"name": "synthetic", "handling": {"vacuum": 65}}], "printers": [{"model": "Petrel 44"}],
         "ink_sets": [{"name": "Tarn pigment", "channels": list("CMYK")}], "presets": [],
     }  # fmt: skip
 
 
-def packed(told: dict[str, Any] | None = None, files: dict[str, bytes] | None = None) -> bytes:
+def packed(values: dict[str, Any] | None = None, files: dict[str, bytes] | None = None) -> bytes:
     files = {"profiles/a.icc": tiny_profile(), "curves/a.csv": CURVES} if files is None else files
     out = io.BytesIO()
-    write_archive(out, dump_pack(told or manifest(), {n: (lambda d=d: d) for n, d in files.items()}))
+    write_archive(out, dump_pack(values or manifest(), {n: (lambda d=d: d) for n, d in files.items()}))
     return out.getvalue()
 
 
@@ -81,9 +81,9 @@ def altered(data: bytes, change: Callable[[dict[str, bytes]], None]) -> bytes:
 
 def edited(change: Callable[[dict[str, Any]], None]) -> bytes:
     def apply(files: dict[str, bytes]) -> None:
-        told = json.loads(files["manifest.json"])
-        change(told)
-        files["manifest.json"] = json.dumps(told).encode()
+        found = json.loads(files["manifest.json"])
+        change(found)
+        files["manifest.json"] = json.dumps(found).encode()
 
     return altered(packed(), apply)
 
@@ -123,8 +123,8 @@ def test_the_schema_is_a_schema_and_holds_its_own_version() -> None:
         (lambda m: m["media_classes"][0].update(handling={"vacuum": -4}), "Vacuum of -4"),
         (lambda m: m["ink_sets"][0].update(channels=list("CMYKOGV")), "its profile is of C M Y K, its inks are C M Y K O G V"),
         (lambda m: m["modes"][0].update(profile="profiles/b.icc"), "profiles/b.icc is used by a mode and not named"),
-        (lambda m: m["files"]["profiles/a.icc"].update(sha256="0" * 64), "profiles/a.icc is not what the manifest tells"),
-        (lambda m: m["files"]["profiles/a.icc"].update(bytes=3), "the manifest tells 3"),
+        (lambda m: m["files"]["profiles/a.icc"].update(sha256="0" * 64), "profiles/a.icc is not what the manifest says"),
+        (lambda m: m["files"]["profiles/a.icc"].update(bytes=3), "the manifest says 3"),
         (lambda m: m["files"].update({"x.txt": {"sha256": "0" * 64, "bytes": 1}}), "x.txt is named in the manifest and missing"),
         (lambda m: m["files"].pop("curves/a.csv"), "curves/a.csv is in the archive and not named"),
         (lambda m: m["media"][0].update(weight="heavy"), "'heavy' is not of type"),
@@ -171,11 +171,12 @@ def test_curves_of_other_channels_and_broken_readings_are_refused() -> None:
     other = CurveSet.straight({"O": 1.0}).to_csv().encode()
     with pytest.raises(BadInput, match="its curves are of O"):
         read(packed(files={"profiles/a.icc": tiny_profile(), "curves/a.csv": other}))
-    told = manifest(readings=[{"file": "readings/a.txt", "purpose": "profile"}])
+    found = manifest(readings=[{"file": "readings/a.txt", "purpose": "profile"}])
     with pytest.raises(BadInput, match=r"readings/a\.txt"):
         read(
             packed(
-                told, {"profiles/a.icc": tiny_profile(), "curves/a.csv": CURVES, "readings/a.txt": b"nothing"}
+                found,
+                {"profiles/a.icc": tiny_profile(), "curves/a.csv": CURVES, "readings/a.txt": b"nothing"},
             )
         )
 
@@ -271,7 +272,7 @@ def test_a_damaged_file_inside_is_refused() -> None:
         read(bytes(data))
 
 
-def test_loose_profiles_tell_channels_and_descriptions_and_what_is_none_is_told() -> None:
+def test_loose_profiles_tell_channels_and_descriptions_and_what_is_none_is_text() -> None:
     inside = io.BytesIO()
     with zipfile.ZipFile(inside, "w") as archive:
         archive.writestr("sub/tiny.icc", tiny_profile())
@@ -288,14 +289,14 @@ def test_loose_profiles_tell_channels_and_descriptions_and_what_is_none_is_told(
     assert "no tables" in found["sub/tiny.icc"].against and "class 'mntr'" in found["screen.icm"].against
     assert "no ICC profile" in found["bad.icc"].against
     with pytest.raises(BadInput, match="no profile"):
-        unpack([("x.zip", packed(files={}, told=manifest(profile=None, curves=None)))])
+        unpack([("x.zip", packed(files={}, values=manifest(profile=None, curves=None)))])
     assert look_at("x.icc", bytes(np.zeros(200, np.uint8))).against
 
 
 def test_the_published_format_tells_every_field_and_every_setting() -> None:
     page = (Path(__file__).parents[2] / "docs" / "pack-format.md").read_text()
-    told = schema()
-    fields = [*told["properties"], *told["$defs"]["mode"]["properties"], *SETTINGS]
+    found = schema()
+    fields = [*found["properties"], *found["$defs"]["mode"]["properties"], *SETTINGS]
     assert [f for f in fields if f not in page and f != "profile_title"] == []
     for limit in (f"{MOST_FILES:,}", f"{MOST_ONE // 2**20} MB", f"{MOST_ALL // 2**30} GB"):
         assert limit in page
@@ -319,7 +320,7 @@ def test_files_are_read_ahead_in_their_order_and_what_is_wrong_with_one_is_told_
         Ahead(archive, [f"{i}.txt" for i in range(9)], look, depth=2) as ahead,
     ):
         assert ahead.of("0.txt") == bytes([0]) * 1000
-        assert ahead.of("7.txt") == bytes([7]) * 1000, "one that was not to come next is read all the same"
+        assert ahead.of("7.txt") == bytes([7]) * 1000, "one that was not to come next is read anyway"
         assert [ahead.of(f"{i}.txt")[0] for i in range(1, 5)] == [1, 2, 3, 4]
         assert len(begun) <= 4 + 2 + 2, "no more than a few are held"
         with pytest.raises(BadInput, match="spoilt"):

@@ -28,35 +28,35 @@ def profile(built: ProfileResult) -> icc.IccProfile:
 
 
 @pytest.fixture(scope="module")
-def foreseen(profile: icc.IccProfile) -> Prediction:
+def predicted(profile: icc.IccProfile) -> Prediction:
     return predict(profile, load("northlight-coated"), SET, corrected=True)
 
 
 def test_a_prediction_is_what_a_print_on_the_press_then_measures(
-    room: PrintRoom, profile: icc.IccProfile, foreseen: Prediction
+    room: PrintRoom, profile: icc.IccProfile, predicted: Prediction
 ) -> None:
     strip, _ = lay_out(control_strip(4.0), CMYK)
     aim = load("northlight-coated")
     sent = strip_through_profile(strip, aim, profile, True)
     printed = replace(strip, measured_lab=room.truth(sent.values()))
     real = check(printed, aim, SET, True)
-    assert delta_e_2000(real.measured, foreseen.result.measured).mean() < 0.5
-    for wanted, told in zip(real.findings, foreseen.result.findings):
+    assert delta_e_2000(real.measured, predicted.result.measured).mean() < 0.5
+    for wanted, parts in zip(real.findings, predicted.result.findings):
         if wanted.value is not None:
-            assert told.value == pytest.approx(wanted.value, abs=0.8), wanted.criterion.id
-    assert foreseen.result.verdict == real.verdict
+            assert parts.value == pytest.approx(wanted.value, abs=0.8), wanted.criterion.id
+    assert predicted.result.verdict == real.verdict
 
 
-def test_what_is_out_of_reach_is_what_the_press_cannot_print(room: PrintRoom, foreseen: Prediction) -> None:
-    names = {name for name, _ in foreseen.out_of_reach}
-    differences = dict(zip(foreseen.result.ids, foreseen.result.differences))
-    assert all(de > OUT_OF_REACH for _, de in foreseen.out_of_reach)
-    assert [de for _, de in foreseen.out_of_reach] == sorted(
-        (de for _, de in foreseen.out_of_reach), reverse=True
+def test_what_is_out_of_reach_is_what_the_press_cannot_print(room: PrintRoom, predicted: Prediction) -> None:
+    names = {name for name, _ in predicted.out_of_reach}
+    differences = dict(zip(predicted.result.ids, predicted.result.differences))
+    assert all(de > OUT_OF_REACH for _, de in predicted.out_of_reach)
+    assert [de for _, de in predicted.out_of_reach] == sorted(
+        (de for _, de in predicted.out_of_reach), reverse=True
     )
     grid = np.stack(np.meshgrid(*[np.linspace(0, 1, 9)] * 4, indexing="ij"), axis=-1).reshape(-1, 4)
     reach = room.truth(grid[grid.sum(axis=1) <= 3.0])
-    for name, aim in zip(foreseen.result.ids, foreseen.result.aim):
+    for name, aim in zip(predicted.result.ids, predicted.result.aim):
         nearest = float(delta_e_2000(np.repeat(aim[None], len(reach), axis=0), reach).min())
         if differences[name] > 3.0:
             assert nearest > 1.0, f"{name} is called out of reach, but the press prints it"
@@ -69,9 +69,9 @@ def test_an_aim_that_the_printer_prints_itself_is_wholly_within_reach(
     strip, _ = lay_out(control_strip(4.0), CMYK)
     soft = strip.values() * np.minimum(1.0, 2.6 / np.maximum(strip.values().sum(axis=1, keepdims=True), 1e-9))
     own = from_data(replace(strip, measured_lab=room.truth(0.9 * soft)), "own")
-    told = predict(profile, own, SET)
-    assert told.within_reach
-    assert told.result.differences.mean() < 0.6
+    found = predict(profile, own, SET)
+    assert found.within_reach
+    assert found.result.differences.mean() < 0.6
 
 
 def test_profiles_and_aims_that_do_not_fit_are_refused(profile: icc.IccProfile) -> None:

@@ -279,17 +279,17 @@ def test_progress_is_told_and_can_stop_the_work(profile_readings: ReadingSet) ->
     class Stop(Exception):
         pass
 
-    told: list[float] = []
+    items: list[float] = []
 
-    def tell(share: float, text: str) -> None:
+    def report(share: float, text: str) -> None:
         assert text
-        told.append(share)
+        items.append(share)
         if share > 0.2:
             raise Stop
 
     with pytest.raises(Stop):
-        build_profile(profile_readings, ProfileSettings(), tell)
-    assert told == sorted(told)
+        build_profile(profile_readings, ProfileSettings(), report)
+    assert items == sorted(items)
 
 
 def test_the_gamut_of_a_known_solid_has_its_volume() -> None:

@@ -177,14 +177,14 @@ def test_a_warning_is_told_and_percentiles_of_any_rank_are_linear() -> None:
 
 
 def test_grades_follow_the_weighted_share_of_the_limits_and_fail_has_none() -> None:
-    told = {
+    facts = {
         "id": "g", "grades": [{"name": "harbour", "up_to": 40}, {"name": "coast", "up_to": 80}, {"name": "sea", "up_to": 100}],
         "criteria": [
             {"id": "a", "group": "all", "measure": "dl", "statistic": "mean", "limit": 2.0, "weight": 3},
             {"id": "b", "group": "substrate", "measure": "dl", "statistic": "mean", "limit": 4.0},
         ],
     }  # fmt: skip
-    aim, graded = aims.load("northlight-coated"), from_dict(told)
+    aim, graded = aims.load("northlight-coated"), from_dict(facts)
 
     def graded_at(shift: float) -> tuple[float | None, str]:
         result = check(replace(FULL, measured_lab=aim.lab_for(FULL) + [shift, 0, 0]), aim, graded)
@@ -215,7 +215,7 @@ def test_patches_without_an_aim_are_refused_or_left_out_and_their_groups_not_tes
     assert len(result.ids) == 53 and FULL.ids[cyan] in result.notes[0]
 
 
-def test_an_rgb_aim_is_refused_for_a_cmyk_strip_and_m0_against_m1_is_told() -> None:
+def test_an_rgb_aim_is_refused_for_a_cmyk_strip_and_m0_against_m1_is_text() -> None:
     lab = aims.load("northlight-coated").lab_for(FULL)
     rgb = ReadingSet(
         ("1", "2"),

@@ -1,4 +1,4 @@
-"""Sheets and rows that are not what the chart says are recognised and named; sheets and hands are told apart."""
+"""Sheets and rows that are not what the chart says are recognised and named; sheets and hands are distinguished."""
 
 from __future__ import annotations
 
@@ -71,8 +71,8 @@ def test_two_rows_that_were_swapped_are_named(
     order = np.arange(len(chart))
     four, nine = np.flatnonzero(chart.rows == 4), np.flatnonzero(chart.rows == 9)
     order[four], order[nine] = nine, four
-    told = judged(chart, swapped(passes[1], order), rough)
-    assert "row 4: this looks like row 9" in told and "row 9: this looks like row 4" in told
+    found = judged(chart, swapped(passes[1], order), rough)
+    assert "row 4: this looks like row 9" in found and "row 9: this looks like row 4" in found
 
 
 @pytest.mark.parametrize("rough", [True, False])
@@ -84,8 +84,8 @@ def test_many_swapped_rows_refuse_the_pass_by_name(
     for a, b in zip(rows[0:12:2], rows[1:12:2]):
         here, there = np.flatnonzero(chart.rows == a), np.flatnonzero(chart.rows == b)
         order[here], order[there] = there, here
-    told = judged(chart, swapped(passes[1], order), rough)
-    assert "row 1" in told and "row 2" in told
+    found = judged(chart, swapped(passes[1], order), rough)
+    assert "row 1" in found and "row 2" in found
 
 
 @pytest.mark.parametrize("rough", [True, False])
@@ -107,8 +107,8 @@ def test_another_chart_bare_paper_and_impossible_spectra_are_named(
     assert "bare paper" in judged(chart, replace(passes[0], spectra=paper), True)
     bright = passes[0].spectra.copy()
     bright[7] = 1.9
-    told = judged(chart, replace(passes[0], spectra=bright), True)
-    assert "saturated" in told and chart.ids[7] in told
+    found = judged(chart, replace(passes[0], spectra=bright), True)
+    assert "saturated" in found and chart.ids[7] in found
 
 
 @pytest.mark.parametrize(
@@ -126,7 +126,7 @@ def test_a_slip_on_one_row_is_told_to_the_hands(chart: ReadingSet, passes: list[
     assert not verdict.ok and words in verdict.reason
 
 
-def test_a_row_of_the_other_sheet_and_a_turned_sheet_are_told(
+def test_a_row_of_the_other_sheet_and_a_turned_sheet_are_text(
     chart: ReadingSet, passes: list[ReadingSet]
 ) -> None:
     around = Surroundings.of(chart, passes[0].lab())

@@ -21,9 +21,9 @@ from tests.conftest import PrintRoom
 
 def test_control_limits_come_from_the_moving_range() -> None:
     values = np.array([1.0, 1.2, 0.9, 1.1, 1.0, 1.3, 0.8, 1.1, 1.0])
-    told = control(np.arange(9), values)
+    found = control(np.arange(9), values)
     spread = np.abs(np.diff(values)).mean() / 1.128
-    assert told.centre == pytest.approx(values.mean()) and told.upper == pytest.approx(
+    assert found.centre == pytest.approx(values.mean()) and found.upper == pytest.approx(
         values.mean() + 3 * spread
     )
     assert control(np.arange(7), values[:7]).upper is None and control([], []).signals == ()
@@ -59,7 +59,7 @@ def test_the_forecast_covers_the_true_crossing_nine_times_of_ten() -> None:
     """Lines of known slope with known scatter: the interval holds the true day about as often as it says."""
     random = np.random.default_rng(8)
     days = np.arange(-56.0, 1.0, 4.0)
-    held = told = 0
+    held = result = 0
     for _ in range(400):
         slope, start = random.uniform(0.01, 0.04), random.uniform(0.8, 1.2)
         values = start + slope * (days + 56) + 0.06 * random.standard_normal(len(days))
@@ -67,9 +67,9 @@ def test_the_forecast_covers_the_true_crossing_nine_times_of_ten() -> None:
         found = control(days, values, 3.0).forecast
         if found is None or found.day is None or truth < 0:
             continue
-        told += 1
+        result += 1
         held += found.earliest <= truth <= found.latest
-    assert told > 300 and 0.85 < held / told < 0.95
+    assert result > 300 and 0.85 < held / result < 0.95
 
 
 def test_flat_falling_and_few_points_have_no_crossing() -> None:
@@ -96,15 +96,15 @@ def test_a_verdict_far_from_its_limits_is_sure_and_one_on_a_limit_is_not() -> No
     )
     for size, sure in ((0.5, True), (1.97, False), (3.0, True)):
         readings, aim = strip_off_by(size)
-        told = guard(check(readings, aim, own), 0.2)
-        assert told.sure is sure, size
+        found = guard(check(readings, aim, own), 0.2)
+        assert found.sure is sure, size
     readings, aim = strip_off_by(1.8)
     result = check(readings, aim, own)
     assert guard(result, 0.5).share < guard(result, 0.5, readings=9).share <= guard(result, 0.05).share == 1.0
 
 
 def test_the_guard_band_agrees_with_reading_a_print_again(room: PrintRoom) -> None:
-    """Forty real repeats with the stand-in instrument tell how often the verdict changes; the guard said so before."""
+    """Forty real repeats with the stand-in instrument say how often the verdict changes; the guard said so before."""
     from greyanchor.core.verification.tolerances import from_dict
 
     device = strips.STRIPS["full"].patches()
@@ -127,9 +127,10 @@ def test_the_guard_band_agrees_with_reading_a_print_again(room: PrintRoom) -> No
     )
     verdicts = [check(p, aim, own).verdict for p in passes]
     seen = max(verdicts.count("pass"), verdicts.count("fail")) / len(verdicts)
-    told = guard(check(passes[0], aim, own), repeatability_of(passes[:2]))
+    found = guard(check(passes[0], aim, own), repeatability_of(passes[:2]))
     assert (
-        abs(told.share - (seen if verdicts[0] == max(set(verdicts), key=verdicts.count) else 1 - seen)) < 0.25
+        abs(found.share - (seen if verdicts[0] == max(set(verdicts), key=verdicts.count) else 1 - seen))
+        < 0.25
     )
     assert repeatability_of(passes[:1]) is None
 

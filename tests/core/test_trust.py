@@ -48,7 +48,7 @@ def mixed_up(readings: ReadingSet) -> ReadingSet:
     [
         (alike, "all patches read alike"),
         (without_cyan, "full C reads only 0 from paper.*check the nozzles"),
-        (mixed_up, "foretell one another only"),
+        (mixed_up, "predict one another only"),
         (lambda r: r.select(np.arange(20)), "too few"),
         (lambda r: r.select(r.device.max(axis=1) > 0), "no unprinted patch"),
         (lambda r: r.select(r.device.max(axis=1) < 0.9), "must go to 100 %"),
@@ -63,9 +63,9 @@ def test_noise_is_warned_about_with_what_to_do(profile_readings: ReadingSet) -> 
     random = np.random.default_rng(2)
     factor = 1.0 + 0.09 * random.standard_normal((len(profile_readings), 1))
     noisy = replace(profile_readings, spectra=np.clip(profile_readings.spectra * factor, 0.0, 1.3))
-    told = trust.warnings(noisy, characterize(noisy))
-    assert any("repeated patches lie" in t and "once more" in t for t in told)
-    assert any("unseen patches are foretold only" in t for t in told)
+    found = trust.warnings(noisy, characterize(noisy))
+    assert any("repeated patches lie" in t and "once more" in t for t in found)
+    assert any("unseen patches are predicted only" in t for t in found)
 
 
 def test_a_chart_with_a_hole_names_the_place(room: PrintRoom) -> None:

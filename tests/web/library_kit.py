@@ -64,7 +64,7 @@ def paper(name: str = "Kelp Synthetic 190", group: str = "synthetic", maker: str
 
 
 def profile(title: str = "Kelp") -> Profile:
-    """A profile whose figures are told; its bytes are a sound CMYK header."""
+    """A profile whose figures are reported; its bytes are a sound CMYK header."""
     made = Profile.objects.filter(title=title).first()
     return made or Profile.objects.create(
         title=title, data=tiny_profile() + title.encode(), report=REPORT, channels=list("CMYK"), boundary=[[20.0] * 72] * 51, lightest=95.0, darkest=10.0,
@@ -90,17 +90,17 @@ def mode(
     state: str = "released",
     passes: int = 8,
     user: User | None = None,
-    **told: Any,
+    **values: Any,
 ) -> PrintMode:
     """A finished mode with limits, curves and a profile."""
     ink_set = printer.ink_sets.get()
     environment = PrintEnvironment(
-        printer=printer.model, ink_set=ink_set.name, media=media.name, resolution=told.pop("resolution", 1200), passes=passes, heat=36.0, vacuum=50.0
+        printer=printer.model, ink_set=ink_set.name, media=media.name, resolution=values.pop("resolution", 1200), passes=passes, heat=36.0, vacuum=50.0
     )  # fmt: skip
     made = PrintMode(
         name=name, printer=printer, ink_set=ink_set, media=media, environment=environment.as_dict(), environment_hash=environment.content_hash(),
-        state=state, limits=told.pop("limits", LIMITS), total_ink=told.pop("total_ink", 280.0), profile=told.pop("profile", None) or profile(),
-        made_by=user, **told,
+        state=state, limits=values.pop("limits", LIMITS), total_ink=values.pop("total_ink", 280.0), profile=values.pop("profile", None) or profile(),
+        made_by=user, **values,
     )  # fmt: skip
     made.curves = CurveSet.straight({c: v / 100 for c, v in LIMITS.items()}).to_csv()
     made.save()

@@ -139,8 +139,8 @@ def test_the_reader_inside_the_printer_needs_media_that_travel_back(
 
 def test_the_plan_is_told_before_anything_is_laid_out(client: Client, build: Build) -> None:
     form = {"method": "strip", "page": "a4", "patch": "16", "dots": "4", "patches": "900"}
-    told = client.get(f"/builds/{build.pk}/ink-limits/plan/", form).content.decode()
-    assert "900 patches in" in told and "sheets" in told and "min a pass" in told
+    found = client.get(f"/builds/{build.pk}/ink-limits/plan/", form).content.decode()
+    assert "900 patches in" in found and "sheets" in found and "min a pass" in found
     before = stage_of(build, "ink-limits").sheet_print_id
     client.post(f"/builds/{build.pk}/ink-limits/lay-out/", form)
     after = stage_of(build, "ink-limits").sheet_print
@@ -204,8 +204,8 @@ def test_a_wet_sheet_can_be_read_is_recorded_and_asks_for_a_reason(
         measuring.read_row(current.pk, row)
     page = client.get(f"/builds/{build.pk}/").content.decode()
     assert "min before it was dry" in page
-    told = acceptance_rules.objections(stage_of(build, "ink-limits"))
-    assert any("minutes before the sheet was dry" in t for t in told)
+    found = acceptance_rules.objections(stage_of(build, "ink-limits"))
+    assert any("minutes before the sheet was dry" in t for t in found)
     client.post(f"/prints/{job.pk}/dry/")
     job.refresh_from_db()
     assert job.minutes_to_dry == 0
@@ -333,10 +333,10 @@ def test_moving_a_limit_tells_its_cost_at_once(client: Client, build: Build, use
     assert page.count('data-mark="C"') == 3 and 'data-dot="C"' in page
 
     def gamut(**limits: float) -> float:
-        told = client.get(
+        found = client.get(
             f"/builds/{build.pk}/ink-limits/cost/", {f"ink-limits-{c}": v for c, v in limits.items()}
         )
-        return float(told.content.decode().split('mono">')[1].split(" ")[0])
+        return float(found.content.decode().split('mono">')[1].split(" ")[0])
 
     assert gamut(C=75, M=70, Y=80) > gamut(C=50, M=70, Y=80) > gamut(C=30, M=30, Y=30)
 

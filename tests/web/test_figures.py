@@ -132,13 +132,13 @@ def test_a_prediction_page_shows_the_cores_figures_and_leads_back(
     client: Client, built: ProfileResult, aim: AimRecord, user: User
 ) -> None:
     profile = keep_profile(built, "Quay proof", 4, {}, {}, user)
-    told = predict(icc.loads(bytes(profile.data)), aim_of(aim), SHIPPED["iso12647-7:2016"], True)
+    result = predict(icc.loads(bytes(profile.data)), aim_of(aim), SHIPPED["iso12647-7:2016"], True)
     page = words(client, f"/checks/predict/{profile.pk}/")
-    for found in told.result.findings:
+    for found in result.result.findings:
         if found.value is not None and found.criterion.limit is not None:
             assert f"{found.criterion.title} {found.count} {found.value:.2f}" in page
-    assert ("Even a perfect print would fail" in page) == (not told.within_reach)
-    for name, de in told.out_of_reach[:3]:
+    assert ("Even a perfect print would fail" in page) == (not result.within_reach)
+    for name, de in result.out_of_reach[:3]:
         assert f"{name} ({de:.1f})" in page
     query = f"?aim={aim.pk}&tolerances=iso12647-7:2013"
     other = client.get(f"/checks/predict/{profile.pk}/{query}")

@@ -16,7 +16,7 @@ from greyanchor.accounts.roles import Role
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import Pin, PrintMode
 from greyanchor.library.modes import ranking, search, services
-from greyanchor.library.modes.column_cache import SNAPSHOT
+from greyanchor.library.modes.column_cache import CACHE
 from greyanchor.library.records.editing import edit
 from greyanchor.library.records.record_types import KINDS
 from tests.web.library_kit import machine, mode, paper, person
@@ -47,8 +47,8 @@ def names(query: str, user: User) -> list[str]:
 
 
 def counts(page: search.FindingPage, facet: str) -> dict[str, int]:
-    told = next(f for f in page.facets if f.key == facet)
-    return {c.label: c.count for c in [*told.choices, *told.rest]}
+    result = next(f for f in page.facets if f.key == facet)
+    return {c.label: c.count for c in [*result.choices, *result.rest]}
 
 
 def test_every_facet_of_the_trade_is_there(shelf: list[PrintMode], user: User) -> None:
@@ -103,7 +103,7 @@ def test_words_and_choices_narrow(shelf: list[PrintMode], user: User, query: str
     assert set(names(query, user)) == wanted
 
 
-def test_what_was_taken_for_a_word_nobody_wrote_is_told(client: Client, shelf: list[PrintMode]) -> None:
+def test_what_was_taken_for_a_word_nobody_wrote_is_text(client: Client, shelf: list[PrintMode]) -> None:
     page = client.get("/modes/?q=saltmarhs").content.decode()
     assert "Nobody wrote" in page and "saltmarsh" in page and "Archive charts" in page
 
@@ -175,7 +175,7 @@ def test_the_snapshot_and_the_database_agree_after_many_changes(user: User) -> N
         assert {m.pk for m in page.modes} == set(
             PrintMode.objects.filter(state=query["state"], media=query["media"]).values_list("pk", flat=True)
         )
-    assert SNAPSHOT.count == 40
+    assert CACHE.count == 40
 
 
 def test_pins_of_a_person_and_of_a_site(client: Client, shelf: list[PrintMode], user: User) -> None:

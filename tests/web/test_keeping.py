@@ -174,8 +174,8 @@ def test_a_new_build_begins_with_what_its_sources_say(
         "vacuum": 60,
         "heat_on": 40,
     }
-    told = client.get(f"/builds/suggest/?printer={printer.pk}&media={media.pk}").json()
-    assert told == {
+    found = client.get(f"/builds/suggest/?printer={printer.pk}&media={media.pk}").json()
+    assert found == {
         "heat": {"value": "40", "source": "from the preset"},
         "vacuum": {"value": "60", "source": "from the preset"},
     }
@@ -276,7 +276,7 @@ def test_the_inks_a_printer_runs_are_part_of_its_versions(
     assert printer.version == 3 and set(printer.ink_sets.all()) == {tarn, light}
     newest, before = editing.history(printer)[:2]
     assert newest.what == [("Runs", "Tarn pigment", "Tarn light, Tarn pigment")] and before.version == 2
-    with pytest.raises(editing.Crossed) as crossed:
+    with pytest.raises(editing.EditConflict) as crossed:
         editing.edit(kind, printer.pk, 2, {"ink_sets": [tarn.pk], "notes": "belt and blade"}, user, "again")
     assert crossed.value.merge.theirs == ("ink_sets",) and crossed.value.merge.mine == ("notes",)
     editing.go_back(kind, printer.pk, before.pk, 3, user, "taken out again")
@@ -409,9 +409,9 @@ def test_curves_and_limits_are_objects_with_used_by_notes_and_files(
         empty = editing.digest_of("")
         client.post(f"/{kind}/{pk}/notes/", {"notes": "<b>found</b> by eye", "was": empty})
         crossed = client.post(f"/{kind}/{pk}/notes/", {"notes": "my own words", "was": empty})
-        told = crossed.content.decode()
-        assert crossed.status_code == 409 and "Mara Voss saved other notes" in told
-        assert "&lt;b&gt;found&lt;/b&gt; by eye</blockquote>" in told and ">my own words</textarea>" in told
+        found = crossed.content.decode()
+        assert crossed.status_code == 409 and "Mara Voss saved other notes" in found
+        assert "&lt;b&gt;found&lt;/b&gt; by eye</blockquote>" in found and ">my own words</textarea>" in found
         client.post(
             f"/{kind}/{pk}/files/", {"file": SimpleUploadedFile("sheet.pdf", b"%PDF-1.4 x"), "note": "scan"}
         )
@@ -430,8 +430,8 @@ def test_what_has_no_versions_is_written_down_all_the_same(
     file = editing.attach(kept, "sheet.pdf", b"%PDF-1.4", "", user)
     editing.detach(file.pk, user)
     readiness.load_media(printer.pk, media, user)
-    told = [(n.what, n.before, n.after, n.who) for n in noted(group, kept, printer)]
-    assert told == [
+    items = [(n.what, n.before, n.after, n.who) for n in noted(group, kept, printer)]
+    assert items == [
         ("Media in it", "", "Kelp Synthetic 190", user), ("File", "sheet.pdf", "", user), ("File", "", "sheet.pdf", user),
         ("Lent on Petrel 44", "Sea maps", "", user), ("Lent on Petrel 44", "Deck charts", "Sea maps", user), ("Lent on Petrel 44", "", "Deck charts", user),
     ]  # fmt: skip
@@ -507,11 +507,11 @@ def test_a_release_names_what_is_missing_and_an_exception_needs_a_reason(
     printer: Printer, media: Media, user: User, client: Client
 ) -> None:
     made = mode("Deck charts", printer, media, state="ready")
-    told = {e["rule"]: e for e in evidence(made)}
+    facts = {e["rule"]: e for e in evidence(made)}
     assert (
-        not told["double reading"]["ok"]
-        and told["profile quality"]["ok"]
-        and told["passing check"]["text"] == "it was never checked"
+        not facts["double reading"]["ok"]
+        and facts["profile quality"]["ok"]
+        and facts["passing check"]["text"] == "it was never checked"
     )
     part = client.get(f"/modes/{made.pk}/evidence/").content.decode()
     assert "it was never checked" in part and "Release with an exception" in part
@@ -538,11 +538,11 @@ def test_the_shops_rules_decide_what_is_enough(printer: Printer, media: Media, u
     rules.set_rules(
         ShopRules.current().version, {"profile_error": 0.3, "double_reading": False, "check_days": 30}, user
     )
-    told = {e["rule"]: e for e in evidence(made)}
+    facts = {e["rule"]: e for e in evidence(made)}
     assert (
-        "double reading" not in told
-        and "0.40 dE00" in told["profile quality"]["text"]
-        and not told["profile quality"]["ok"]
+        "double reading" not in facts
+        and "0.40 dE00" in facts["profile quality"]["text"]
+        and not facts["profile quality"]["ok"]
     )
     with pytest.raises(BadInput, match="changed by somebody else"):
         rules.set_rules(1, {"check_days": 5}, user)
@@ -654,8 +654,8 @@ def test_an_edition_stays_what_it_was_and_its_pack_prints_it(
     assert client.get(f"/modes/{made.pk}/editions/1/").status_code == 200
     answer = client.get(f"/modes/{made.pk}/editions/1/pack.zip")
     with zipfile.ZipFile(io.BytesIO(answer.content)) as archive:
-        told = json.loads(archive.read("manifest.json"))
-        packed = told["modes"][0]
+        found = json.loads(archive.read("manifest.json"))
+        packed = found["modes"][0]
         assert archive.read(packed["curves"]).decode() == then
         assert archive.read(packed["profile"]) == bytes(made.profile.data)
     assert packed["limits"]["C"] == 90 and packed["handling_in_force"]["vacuum"] == {
@@ -663,7 +663,7 @@ def test_an_edition_stays_what_it_was_and_its_pack_prints_it(
         "unit": "%",
         "source": "preset",
     }
-    assert told["presets"][0]["handling"]["vacuum"] == 60 and packed["edition"] == 1
+    assert found["presets"][0]["handling"]["vacuum"] == 60 and packed["edition"] == 1
 
 
 def test_what_operators_print_with_is_changed_by_leads_alone_and_makes_an_edition(

@@ -52,7 +52,7 @@ class Program:
     """Another program with a key; every answer is held to the description."""
 
     def __init__(self, person_: User) -> None:
-        self.key, self.client, self.told = people.make_key(person_, "job desk"), Client(), document()
+        self.key, self.client, self.said = people.make_key(person_, "job desk"), Client(), document()
 
     def ask(
         self,
@@ -76,7 +76,7 @@ class Program:
 
     def _hold(self, address: str, method: str, answer: Any) -> None:
         template = "/".join("{id}" if part.isdigit() else part for part in address.split("/"))
-        operation = self.told["paths"].get(template, {}).get(method.lower())
+        operation = self.said["paths"].get(template, {}).get(method.lower())
         if operation is None:
             assert answer.status_code in (401, 404, 405), address
             return
@@ -86,7 +86,7 @@ class Program:
         )
         content = described["content"]
         if "application/json" in content:
-            schema = {**content["application/json"]["schema"], "components": self.told["components"]}
+            schema = {**content["application/json"]["schema"], "components": self.said["components"]}
             Draft202012Validator(schema).validate(answer.json())
         else:
             assert answer["Content-Type"] in content
@@ -102,13 +102,13 @@ def shelf(user: User) -> list[PrintMode]:
 
 
 def test_the_description_is_one_and_names_every_address() -> None:
-    told = document()
-    assert told["openapi"] == "3.1.0"
-    for schema in told["components"]["schemas"].values():
+    found = document()
+    assert found["openapi"] == "3.1.0"
+    for schema in found["components"]["schemas"].values():
         Draft202012Validator.check_schema(schema)
     real = {k for k in get_resolver().reverse_dict if isinstance(k, str) and k.startswith("api-")}
-    assert len(told["paths"]) == len(real - {"api-document"})
-    assert Client().get("/api/v1/openapi.json").json()["paths"].keys() == told["paths"].keys()
+    assert len(found["paths"]) == len(real - {"api-document"})
+    assert Client().get("/api/v1/openapi.json").json()["paths"].keys() == found["paths"].keys()
 
 
 def test_a_program_fetches_the_right_mode_with_its_profile_and_pack(
@@ -198,8 +198,8 @@ def test_a_program_delivers_a_reading_to_the_chart_it_belongs_to(
     printed: SheetPrint, user: User, build: Build
 ) -> None:
     program = Program(user)
-    told = program.ask("/charts").json()["charts"]
-    assert [c["print"] for c in told] == [printed.pk] and told[0]["patches"] == len(printed.chart.patches)
+    found = program.ask("/charts").json()["charts"]
+    assert [c["print"] for c in found] == [printed.pk] and found[0]["patches"] == len(printed.chart.patches)
     chart = cgats.loads(program.ask(f"/charts/{printed.pk}/chart.txt").content, "chart.txt")
     assert chart.ids == printed.chart.patches.ids and np.allclose(chart.device, printed.chart.patches.device)
     made = program.ask("/readings?name=pass1.txt", "POST", readings_text(printed), "text/plain")
@@ -249,11 +249,11 @@ def test_files_in_the_watched_folder_are_taken_or_refused_with_a_reason(
     (folder / "link.txt").symlink_to("/etc/hostname")
     assert inbox.collect(now=0) == [], "a file that may still be written is left"
     late = (folder / "good.txt").stat().st_mtime + 5
-    told = {d.name: d for d in inbox.collect(now=late)}
+    facts = {d.name: d for d in inbox.collect(now=late)}
     assert (
-        told["good.txt"].outcome == "taken"
-        and told["good.txt"].sheet_print == printed
-        and told["bad.csv"].outcome == "refused"
+        facts["good.txt"].outcome == "taken"
+        and facts["good.txt"].sheet_print == printed
+        and facts["bad.csv"].outcome == "refused"
     )
     assert (folder / "taken" / "good.txt").exists() and "bad.csv" in (
         folder / "refused" / "bad.csv.reason.txt"
@@ -298,12 +298,12 @@ def test_a_file_that_says_which_chart_it_was_read_from_belongs_to_it(
     stage = stage_of(build, "linearization")
     stage.state, stage.sheet_print = "open", twin
     stage.save()
-    told = readings_text(printed)
+    found = readings_text(printed)
     title = f'DESCRIPTOR\t"{printed.chart.title}"'.encode()
-    assert title in told
-    silent = inbox.deliver("a.txt", told.replace(title, b'DESCRIPTOR\t"job"'), "watched folder", None)
+    assert title in found
+    silent = inbox.deliver("a.txt", found.replace(title, b'DESCRIPTOR\t"job"'), "watched folder", None)
     assert "could be of" in silent.reason
-    made = inbox.deliver("b.txt", told, "watched folder", None)
+    made = inbox.deliver("b.txt", found, "watched folder", None)
     assert made.outcome == "taken" and made.sheet_print == printed
 
 
@@ -411,10 +411,10 @@ def test_a_backup_is_verified_and_brings_everything_back(shop: Any, tmp_path: Pa
     (where / "catalogue" / "offer.zip").unlink()
     back = run("-m", "greyanchor.cli", "restore", "all.zip")
     assert back.returncode == 0 and "what was here is kept in before-restore-" in back.stdout, back.stderr
-    told = run(
+    found = run(
         "-c", RUN + "print(Media.objects.filter(name__startswith='Harbour').count(), Media.objects.count())"
     ).stdout
-    assert told.split() == ["1", "10"] and (where / "catalogue" / "offer.zip").read_bytes() == b"a pack"
+    assert found.split() == ["1", "10"] and (where / "catalogue" / "offer.zip").read_bytes() == b"a pack"
     undo = run("-m", "greyanchor.cli", "restore", str(next(where.glob("before-restore-*.zip"))))
     assert (
         undo.returncode == 0
@@ -436,9 +436,9 @@ def _harmed(path: Path, tmp_path: Path) -> dict[str, bytes]:
             "INSERT INTO django_migrations (app, name, applied) VALUES ('library', '0099_later', '2030-01-01')"
         )
     opened.close()
-    told = json.loads(files["backup.json"])
-    told["rows"]["django_migrations"] += 1
-    told["files"]["greyanchor.sqlite3"]["sha256"] = hashlib.sha256(base.read_bytes()).hexdigest()
+    found = json.loads(files["backup.json"])
+    found["rows"]["django_migrations"] += 1
+    found["files"]["greyanchor.sqlite3"]["sha256"] = hashlib.sha256(base.read_bytes()).hexdigest()
 
     def zipped(content: dict[str, bytes]) -> bytes:
         out = io.BytesIO()
@@ -450,7 +450,7 @@ def _harmed(path: Path, tmp_path: Path) -> dict[str, bytes]:
     return {
         "no ZIP file": b"x" * 500, "damaged": bytes(flipped), "does not hold the files": zipped({n: d for n, d in files.items() if "offer" not in n}),
         "no backup": zipped({**files, "backup.json": b'{"format": "else"}'}),
-        "newer program": zipped({**files, "greyanchor.sqlite3": base.read_bytes(), "backup.json": json.dumps(told).encode()}),
+        "newer program": zipped({**files, "greyanchor.sqlite3": base.read_bytes(), "backup.json": json.dumps(found).encode()}),
     }  # fmt: skip
 
 

@@ -84,12 +84,12 @@ def packed(*modes: PrintMode, **label: str) -> bytes:
 def rewritten(data: bytes, change: Callable[[dict[str, Any]], None]) -> bytes:
     """A pack somebody else made: its manifest changed, its hashes right."""
     with Archive(data) as archive:
-        told = json.loads(archive.read("manifest.json"))
+        found = json.loads(archive.read("manifest.json"))
         files = {n: archive.read(n) for n in archive.names() if n != "manifest.json"}
-    told.pop("files")
-    change(told)
+    found.pop("files")
+    change(found)
     out = io.BytesIO()
-    write_archive(out, dump_pack(told, {n: (lambda d=d: d) for n, d in files.items()}))
+    write_archive(out, dump_pack(found, {n: (lambda d=d: d) for n, d in files.items()}))
     return out.getvalue()
 
 
@@ -178,12 +178,12 @@ def test_the_plan_says_what_would_be_created_and_what_is_left(
 
 
 def test_foreign_printers_and_classes_are_mapped_to_ours(shop: PrintMode, user: User) -> None:
-    def foreign(told: dict[str, Any]) -> None:
-        told["printers"][0]["model"] = "Curlew 36"
-        told["media_classes"][0]["name"] = "Polymer sheets"
-        told["media"][0] |= {"name": "Shoal Film", "media_class": "Polymer sheets"}
-        told["presets"][0] |= {"media": "Shoal Film", "printer": "Curlew 36", "name": "Film firm"}
-        told["modes"][0] |= {
+    def foreign(values: dict[str, Any]) -> None:
+        values["printers"][0]["model"] = "Curlew 36"
+        values["media_classes"][0]["name"] = "Polymer sheets"
+        values["media"][0] |= {"name": "Shoal Film", "media_class": "Polymer sheets"}
+        values["presets"][0] |= {"media": "Shoal Film", "printer": "Curlew 36", "name": "Film firm"}
+        values["modes"][0] |= {
             "name": "Film maps",
             "printer": "Curlew 36",
             "media": "Shoal Film",
@@ -243,11 +243,11 @@ def test_the_plan_names_each_value_that_differs_and_all_can_be_settled_at_once(
 ) -> None:
     second = mode("Sea maps", shop.printer, shop.media)
 
-    def changed(told: dict[str, Any]) -> None:
-        told["presets"][0]["handling"] = {"vacuum": 64, "feed": -0.05}
-        for m in told["modes"]:
+    def changed(values: dict[str, Any]) -> None:
+        values["presets"][0]["handling"] = {"vacuum": 64, "feed": -0.05}
+        for m in values["modes"]:
             m |= {"limits": {**m["limits"], "C": 77.5}, "total_ink": 260.0}
-        told["modes"][0]["handling"] = {"heat_on": 44.0}
+        values["modes"][0]["handling"] = {"heat_on": 44.0}
 
     client.post(
         "/packs/receive/", {"file": SimpleUploadedFile("p.zip", rewritten(packed(shop, second), changed))}
@@ -259,9 +259,9 @@ def test_the_plan_names_each_value_that_differs_and_all_can_be_settled_at_once(
     ink = ["C limit 90.0 % here, 77.5 % in the pack", "total ink 280 % here, 260 % in the pack"]
     assert rows["Sea maps"] == ink
     assert rows["Deck charts"] == [*ink, "Heat on the platen 41 °C here, 44 °C in the pack"]
-    told = "Vacuum 60 % here, 64 % in the pack; Feed adjustment not held here, -0.05 % in the pack"
+    values = "Vacuum 60 % here, 64 % in the pack; Feed adjustment not held here, -0.05 % in the pack"
     page = client.get(f"/packs/{job.pk}/").content.decode()
-    assert told in page and "With all of them" in page
+    assert values in page and "With all of them" in page
     client.post(
         f"/packs/{job.pk}/import/",
         {"printers.0": shop.printer_id, "modes.all": "update", "modes.0": "both", "modes.1": "skip"},
@@ -295,10 +295,10 @@ def test_a_pack_that_fails_while_it_is_written_leaves_nothing(
     importing.carry_on(job.pk)
     importing.decide(job.pk, {}, user)
 
-    def half(self: Any, told: dict[str, Any]) -> Any:
-        if told["name"] == "Sea maps":
+    def half(self: Any, values: dict[str, Any]) -> Any:
+        if values["name"] == "Sea maps":
             raise RuntimeError("the disk is full")
-        return kept(self, told)
+        return kept(self, values)
 
     kept = import_writer.PackWriter._mode
     monkeypatch.setattr(import_writer.PackWriter, "_mode", half)
@@ -335,7 +335,7 @@ def test_profiles_without_figures_are_measured_and_tampered_figures_are_not_beli
     with Archive(packed(shop)) as archive:
         pack = read_pack(archive)
         facts = pack.modes[0]["profile_facts"]
-        assert importing._facts_told(archive, facts)["report"]["held_out"]["mean"] == 0.4
+        assert importing._facts_text(archive, facts)["report"]["held_out"]["mean"] == 0.4
         for bad in (
             b"{",
             b"[]",
@@ -358,7 +358,7 @@ def test_profiles_without_figures_are_measured_and_tampered_figures_are_not_beli
                 def read(self, name: str, data: bytes = bad) -> bytes:
                     return data
 
-            assert importing._facts_told(Fake(), facts) is None  # type: ignore[arg-type]
+            assert importing._facts_text(Fake(), facts) is None  # type: ignore[arg-type]
 
 
 def test_many_modes_share_files_and_a_pack_has_an_end(shop: PrintMode) -> None:
@@ -401,13 +401,13 @@ def test_many_modes_are_packed_in_the_background_under_a_label(
     )
     unnamed = client.post("/packs/out/", {"query": "state=released", "title": " "})
     assert unnamed.status_code == 409 and "ive the pack a title" in unnamed.content.decode()
-    told = {
+    facts = {
         "query": "state=released",
         "title": "Deck & sea, 2026",
         "maker": "Quay Street",
         "note": "for the other room",
     }
-    address = client.post("/packs/out/", told).url
+    address = client.post("/packs/out/", facts).url
     job = PackExport.objects.get()
     assert "Being packed" in client.get(address).content.decode()
     assert client.get(f"{address}pack.zip").status_code == 409, "not before it is whole"
@@ -592,7 +592,7 @@ def test_a_pack_that_is_not_what_was_promised_is_not_kept(
         "/catalogue/fetch/", {"key": "kelp-petrel", "version": "1.0"}, follow=True
     ).content.decode()
     assert (
-        "not what the catalogue promised" in page or "sends more than it told" in page
+        "not what the catalogue promised" in page or "sends more than it said" in page
     ) and not PackImport.objects.exists()
     assert file_hash(path) != Offer.objects.get().sha256 and not list(importing.folder().glob("*.zip"))
 
@@ -612,14 +612,14 @@ def test_an_answer_that_is_no_list_changes_nothing(
 
 def test_the_service_answers_for_what_it_has_alone(shop: PrintMode, supplier: Path) -> None:
     offered(supplier, shop, "1.0")
-    service, told = Catalogue(supplier), []
+    service, found = Catalogue(supplier), []
 
     def ask(path: str, method: str = "GET") -> bytes:
-        told.clear()
+        found.clear()
         return b"".join(
             service(
                 {"PATH_INFO": path, "REQUEST_METHOD": method, "QUERY_STRING": ""},
-                lambda status, _: told.append(status),
+                lambda status, _: found.append(status),
             )
         )
 
@@ -627,6 +627,6 @@ def test_the_service_answers_for_what_it_has_alone(shop: PrintMode, supplier: Pa
     assert ask("/packs/kelp-petrel/1.0.zip")[:2] == b"PK"
     for path in ("/packs/../secret/1.0.zip", "/packs/kelp-petrel/9.zip", "/", "/packs/%2e%2e/1.0.zip"):
         ask(path)
-        assert told == ["404 Not Found"], path
+        assert found == ["404 Not Found"], path
     ask("/packs", "POST")
-    assert told == ["405 Method Not Allowed"]
+    assert found == ["405 Method Not Allowed"]

@@ -123,8 +123,8 @@ def test_an_environment_that_cannot_be_is_refused_before_anything_is_void(build:
 
 
 def test_changes_are_told_with_their_values(build: Build) -> None:
-    told = redo.changes_of(build, {"passes": 6, "direction": "both ways", "heat": 36.0})
-    assert told == ["passes 8 to 6", "direction one way to both ways"]
+    found = redo.changes_of(build, {"passes": 6, "direction": "both ways", "heat": 36.0})
+    assert found == ["passes 8 to 6", "direction one way to both ways"]
 
 
 def test_a_media_that_nothing_reads_is_said_so_in_its_list(client: Client, media: Media) -> None:

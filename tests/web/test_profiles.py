@@ -112,11 +112,11 @@ def test_a_profile_of_any_channels_is_built_from_files(
     for page in ("", "gamut/", "errors/", "proof/", "separation/"):
         assert client.get(f"/profiles/{made.pk}/{page}").status_code == 200, page
     assert client.get(f"/profiles/making/{job.pk}/").url == f"/profiles/{made.pk}/"
-    told = (
+    found = (
         "parts its colours among its inks itself"
         in client.get(f"/profiles/{made.pk}/separation/").content.decode()
     )
-    assert told == (letters == "RGB")
+    assert found == (letters == "RGB")
 
 
 def test_two_passes_are_compared_averaged_and_their_noise_is_learned(
@@ -310,9 +310,9 @@ def test_a_profile_of_no_environment_has_no_next_chart(client: Client, user: Use
 
 
 def test_gamuts_come_as_solids_with_patches_when_asked(client: Client, profile: Profile) -> None:
-    told = json.loads(client.get(f"/profiles/{profile.pk}/gamut/solids.json").content)
-    assert [s["title"] for s in told["solids"]] == ["Quay draft", "Northlight Coated"] and not told["dots"]
-    first = told["solids"][0]
+    found = json.loads(client.get(f"/profiles/{profile.pk}/gamut/solids.json").content)
+    assert [s["title"] for s in found["solids"]] == ["Quay draft", "Northlight Coated"] and not found["dots"]
+    first = found["solids"][0]
     assert (
         len(first["vertices"]) == len(first["colours"]) and max(first["faces"]) < len(first["vertices"]) / 3
     )

@@ -527,11 +527,13 @@ def test_what_was_signed_off_cannot_be_changed_without_a_trace(
 
 def test_everything_comes_as_json_and_csv(client: Client, aim: AimRecord, user: User) -> None:
     check = made(aim, user)
-    told = client.get(f"/checks/{check.pk}/check.json").json()
+    found = client.get(f"/checks/{check.pk}/check.json").json()
     assert (
-        told["verdict"] == "pass" and told["tolerance_set"]["id"] == ISO and len(told["patches"]["ids"]) == 54
+        found["verdict"] == "pass"
+        and found["tolerance_set"]["id"] == ISO
+        and len(found["patches"]["ids"]) == 54
     )
-    assert told["other_paper"]["corrected"] is True
+    assert found["other_paper"]["corrected"] is True
     assert client.get(f"/checks/{check.pk}/patches.csv").content.decode().count("\n") == 55
     assert cgats.loads(client.get(f"/checks/{check.pk}/readings.txt").content).lab().shape == (54, 3)
 
@@ -588,12 +590,12 @@ def test_a_steady_mode_is_not_drifting_and_its_trend_is_what_was_measured(
     mode: PrintMode, aim: AimRecord, user: User
 ) -> None:
     checks = series(mode, aim, user, [0.5] * 12)
-    told = trends.ask(trends.Question("mean", ISO, mode=mode.pk))
+    found = trends.ask(trends.Question("mean", ISO, mode=mode.pk))
     wanted = [next(c["value"] for c in k.criteria if c["id"] == "mean") for k in checks]
     assert (
-        told.values == pytest.approx(wanted)
-        and told.limit == 2.5
-        and told.days[-1] == pytest.approx(0, abs=0.1)
+        found.values == pytest.approx(wanted)
+        and found.limit == 2.5
+        and found.days[-1] == pytest.approx(0, abs=0.1)
     )
     assert not [d for d in Drift.objects.all() if d.crosses_at]
 
@@ -655,8 +657,8 @@ def test_hundreds_of_checks_are_one_trend(
             for pk in Check.objects.exclude(pk=first.pk).values_list("pk", flat=True)
         ]
     )
-    told = trends.ask(trends.Question("mean", ISO, mode=mode.pk))
-    assert len(told.values) == 500 and told.trend.upper is not None
+    found = trends.ask(trends.Question("mean", ISO, mode=mode.pk))
+    assert len(found.values) == 500 and found.trend.upper is not None
     assert client.get(f"/checks/trends/?of=mode-{mode.pk}&tolerances={ISO}&criterion=mean").status_code == 200
 
 

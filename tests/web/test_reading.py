@@ -1,4 +1,4 @@
-"""Reading row by row: nothing is lost, slips are told, the instrument refuses when it must."""
+"""Reading row by row: nothing is lost, slips are reported, the instrument refuses when it must."""
 
 from __future__ import annotations
 
@@ -47,7 +47,7 @@ def test_the_instrument_asks_for_its_white_tile_first(client: Client, current: R
     assert current.rows.count() == 0
 
 
-def test_an_expired_calibration_is_refused_and_told(client: Client, current: ReadingPass) -> None:
+def test_an_expired_calibration_is_refused_and_text(client: Client, current: ReadingPass) -> None:
     ReadingPass.objects.filter(pk=current.pk).update(white_at=timezone.now() - timedelta(minutes=31))
     assert "expired" in act(client, current, "read", row=1) and current.rows.count() == 0
 

@@ -26,7 +26,7 @@ from greyanchor.library.models import (
     PackImport,
     Printer,
     PrintMode,
-    Readied,
+    ReadinessRun,
 )
 from greyanchor.library.records import editing
 from greyanchor.measuring.models import ReadingPass, Upload
@@ -107,7 +107,7 @@ def world(build: Build, user: User, aim: AimRecord, printer: Printer) -> dict[st
         "schedule": Schedule.objects.create(mode=made, aim=aim, tolerances="x", every_days=7).pk, "printer": printer.pk, "class": media.media_class_id,
         "media": media.pk, "pack": PackImport.objects.create(name="p", path="x", step="plan", state="waiting").pk, "file": owned.pk, "user": user.pk,
         "export": PackExport.objects.create(title="x", modes=[made.pk]).pk, "curves": made.curve_set_id, "limits": LimitSet.objects.get(pk=made.limit_set_id).pk, "ink": printer.ink_sets.get().pk,
-        "ready": Readied.objects.create(printer=printer, task="nozzles", pattern={"closed": {"C": []}}).pk, "key": people.make_key(user, "x") and user.program_keys.get().pk,
+        "ready": ReadinessRun.objects.create(printer=printer, task="nozzles", pattern={"closed": {"C": []}}).pk, "key": people.make_key(user, "x") and user.program_keys.get().pk,
     }  # type: ignore[dict-item]  # fmt: skip
 
 

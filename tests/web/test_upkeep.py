@@ -15,7 +15,7 @@ from greyanchor.core.simulation.machine import Mechanics
 from greyanchor.demo.devices import drift as let_drift
 from greyanchor.devices.standin.memory import SlotMemory
 from greyanchor.library.machines import controls, readiness, slots
-from greyanchor.library.models import Media, Printer, Readied
+from greyanchor.library.models import Media, Printer, ReadinessRun
 from greyanchor.library.records.effective_settings import start_values
 from greyanchor.library.records.handling_edits import set_value
 from tests.web.library_kit import ABILITIES, machine, mode, paper, preset
@@ -60,7 +60,7 @@ def test_settings_are_sent_read_back_tuned_and_taken_over(
     )
 
 
-def test_what_changed_here_since_it_was_sent_is_told(
+def test_what_changed_here_since_it_was_sent_is_text(
     client: Client, printer: Printer, media: Media, user: User
 ) -> None:
     made = mode("Deck charts", printer, media)
@@ -132,7 +132,7 @@ def test_a_readiness_day(client: Client, printer: Printer, media: Media, user: U
         page = client.get(f"{address}feed/").content.decode()
         assert "Between strips" in page and page.count('name="step"') == len(waiting.pattern["values"])
         client.post(f"{address}feed/judge/", {"record": waiting.pk, "how": "reading"})
-        done = printer.readied.filter(task="feed", done_at__isnull=False).first()
+        done = printer.readiness_runs.filter(task="feed", done_at__isnull=False).first()
         if done:
             break
         offs = [abs(v) for v in waiting.pattern["misfit"]]
@@ -202,7 +202,7 @@ def test_yesterdays_nozzle_check_is_due_today(client: Client, printer: Printer, 
     assert overdue() == []
     tomorrow = timezone.localtime() + timedelta(days=1)
     assert f"due again {tomorrow:%-d %B}" in client.get("/").content.decode()
-    Readied.objects.filter(pk=made.pk).update(done_at=timezone.now() - timedelta(hours=25))
+    ReadinessRun.objects.filter(pk=made.pk).update(done_at=timezone.now() - timedelta(hours=25))
     assert [d.task.key for d in overdue()] == ["nozzles"]
     yesterday = timezone.localtime() - timedelta(hours=25)
     assert f"due, last done {yesterday:%-d %B}" in client.get("/").content.decode()

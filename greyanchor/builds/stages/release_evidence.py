@@ -1,4 +1,4 @@
-"""What a release rests on: its evidence, held to the shop's rules, and the readings that go with it."""
+"""What a release is based on: its evidence, held to the shop's rules, and the readings that go with it."""
 
 from __future__ import annotations
 
@@ -22,8 +22,8 @@ from greyanchor.measuring.services import averaged
 def evidence(mode: PrintMode, build: Build | None = None) -> list[dict[str, Any]]:
     """What the shop's rules ask for, each as {rule, ok, text}; `build` is the log it was made in, where there is one."""
     rules = ShopRules.current()
-    told = [_profile(mode, rules), _check(mode, rules)]
-    return [_double(mode, build), *told] if rules.double_reading else told
+    items = [_profile(mode, rules), _check(mode, rules)]
+    return [_double(mode, build), *items] if rules.double_reading else items
 
 
 def _fact(rule: str, ok: bool, text: str) -> dict[str, Any]:
@@ -92,7 +92,7 @@ def _check(mode: PrintMode, rules: ShopRules) -> dict[str, Any]:
 
 
 def readings_of(build: Build) -> list[dict[str, str]]:
-    """Readings a build rests on, kept: ramps, profile chart and check as {purpose, sha256}."""
+    """Readings a build is based on, kept: ramps, profile chart and check as {purpose, sha256}."""
     out = []
     for stage in build.stages.select_related("sheet_print__chart"):
         job = stage.sheet_print

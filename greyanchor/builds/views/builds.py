@@ -124,11 +124,11 @@ def back_to(stage: Stage) -> HttpResponse:
     return redirect(f"/builds/{stage.build_id}/#{stage.kind}")
 
 
-def tell_refusal(request: HttpRequest, error: BadInput) -> None:
+def show_refusal(request: HttpRequest, error: BadInput) -> None:
     messages.error(request, f"{error.sentence} Nothing was changed.")
 
 
-def _tell_form(request: HttpRequest, form: Any) -> None:
+def _show_form_errors(request: HttpRequest, form: Any) -> None:
     messages.error(
         request, " ".join(f"{name}: {' '.join(map(str, errors))}" for name, errors in form.errors.items())
     )
@@ -144,7 +144,7 @@ def stage_lay_out(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     stage = stage_of(pk, kind)
     form = type_of(stage).layout_form(request.POST)
     if not form.is_valid():
-        _tell_form(request, form)
+        _show_form_errors(request, form)
         return back_to(stage)
     options = {k: (v.pk if hasattr(v, "pk") else v) for k, v in form.cleaned_data.items()}
     options = type_of(stage).layout_options(stage, options)
@@ -153,7 +153,7 @@ def stage_lay_out(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
             raise BadInput(f"{type_of(stage).title} is not open")
         charts.lay_out_stage(stage, options)
     except BadInput as error:
-        tell_refusal(request, error)
+        show_refusal(request, error)
     return back_to(stage)
 
 
@@ -162,7 +162,7 @@ def stage_plan(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     """Sheets, rows and minutes of the choices in a form, before anything is laid out."""
     stage = stage_of(pk, kind)
     form = forms.MeasuringForm(request.GET)
-    told = "Choose how it is read."
+    text = "Choose how it is read."
     if form.is_valid():
         count = request.GET.get("patches", "")
         if not count.isdecimal():
@@ -172,13 +172,13 @@ def stage_plan(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
             charts.plan_of(stage.build, data)
             plan = plan_sheets(int(count), data["page"], data["method"], data["patch"], data["dots"])
         except BadInput as error:
-            told = error.sentence
+            text = error.sentence
         else:
-            told = (
+            text = (
                 f"{count} patches in {plan.rows} rows on {plan.sheets} sheet{'s' if plan.sheets > 1 else ''}, "
                 f"about {plan.minutes:.0f} min a pass: {plan.method.hands}."
             )
-    return render(request, "builds/_plan.html", {"told": told})
+    return render(request, "builds/_plan.html", {"message": text})
 
 
 def _job(stage: Stage, which: str) -> SheetPrint | None:
@@ -192,7 +192,7 @@ def stage_confirm(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     try:
         charts.lay_out_confirmation(stage)
     except BadInput as error:
-        tell_refusal(request, error)
+        show_refusal(request, error)
     return back_to(stage)
 
 
@@ -220,7 +220,7 @@ def stage_read(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
             raise BadInput("this stage has no chart yet")
         current = start_pass(job, request.user, request.POST.get("condition", ""))
     except BadInput as error:
-        tell_refusal(request, error)
+        show_refusal(request, error)
         return back_to(stage)
     return redirect("reading", pk=current.pk)
 
@@ -235,7 +235,7 @@ def stage_upload(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
             raise BadInput("this stage takes no readings now")
         upload = take_file(request, job)
     except BadInput as error:
-        tell_refusal(request, error)
+        show_refusal(request, error)
         return back_to(stage)
     return redirect("upload", pk=upload.pk)
 
@@ -313,7 +313,7 @@ def stage_skip(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
             request.user,
         )
     except BadInput as error:
-        tell_refusal(request, error)
+        show_refusal(request, error)
         return back_to(stage)
     messages.info(request, "Left out. The log says so, and why.")
     return _to_open_stage(stage.build)
@@ -326,13 +326,13 @@ def stage_inherit(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     stage = stage_of(pk, kind)
     form = forms.InheritForm(request.POST, lenders=inheritance.lenders(stage), prefix=f"inherit-{kind}")
     if not form.is_valid():
-        _tell_form(request, form)
+        _show_form_errors(request, form)
         return back_to(stage)
     data = form.cleaned_data
     try:
         inheritance.inherit(stage.pk, data["version"], data["lender"], data["reason"].strip(), request.user)
     except BadInput as error:
-        tell_refusal(request, error)
+        show_refusal(request, error)
         return back_to(stage)
     messages.success(request, f"{type_of(stage).title} inherited. The mode says so until it has its own.")
     return _to_open_stage(stage.build)
@@ -345,11 +345,11 @@ def stage_redo(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     try:
         redo.redo_stage(stage.pk, int(request.POST.get("version") or 0), request.user)
     except BadInput as error:
-        tell_refusal(request, error)
+        show_refusal(request, error)
     else:
         messages.info(
             request,
-            f"{type_of(stage).title} is open again. What rested on it is void and kept in the log.",
+            f"{type_of(stage).title} is open again. What depended on it is void and kept in the log.",
         )
     return back_to(stage)
 
@@ -363,12 +363,12 @@ def profile_start(request: HttpRequest, pk: int) -> HttpResponse:
     stage = stage_of(pk, names.PROFILE)
     form = forms.ProfileOptions(request.POST)
     if not form.is_valid():
-        _tell_form(request, form)
+        _show_form_errors(request, form)
         return back_to(stage)
     try:
         start_profile(stage, form.cleaned_data, request.user)
     except BadInput as error:
-        tell_refusal(request, error)
+        show_refusal(request, error)
     return back_to(stage)
 
 
@@ -383,7 +383,7 @@ def profile_attach(request: HttpRequest, pk: int) -> HttpResponse:
             raise BadInput("choose a profile first")
         attached_profiles.attach_profile(stage, content_of(sent), sent.name, request.user)
     except BadInput as error:
-        tell_refusal(request, error)
+        show_refusal(request, error)
     else:
         messages.success(request, f"{sent.name} is attached. Look at its figures before you accept it.")
     return back_to(stage)
@@ -391,7 +391,7 @@ def profile_attach(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_GET
 def task_part(request: HttpRequest, pk: int) -> HttpResponse:
-    """The progress of a task, swapped in place; the page is loaded anew when it ends."""
+    """The progress of a task, swapped in place; the page is loaded again when it ends."""
     task = get_object_or_404(Task.objects.select_related("stage__build"), pk=pk)
     if not task.is_active or task.looks_dead:
         return HttpResponse(headers={"HX-Refresh": "true"})

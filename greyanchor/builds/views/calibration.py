@@ -12,7 +12,7 @@ from greyanchor.builds import curve_edits, forms, queries, visual
 from greyanchor.builds.models import Stage
 from greyanchor.builds.stages import ink_limits, names, total_ink
 from greyanchor.builds.stages.matching import matched
-from greyanchor.builds.views.builds import back_to, build_of, download, stage_of, tell_refusal
+from greyanchor.builds.views.builds import back_to, build_of, download, show_refusal, stage_of
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
 
@@ -42,8 +42,8 @@ def total_cost(request: HttpRequest, pk: int) -> HttpResponse:
         total = float(request.GET.get(f"{names.TOTAL_INK}-total_ink", ""))
     except ValueError:
         total = stage.result["percent"]
-    told = total_ink.consequences(stage, min(max(total, 100.0), 400.0))
-    return render(request, "builds/_total_cost.html", {"c": told})
+    found = total_ink.consequences(stage, min(max(total, 100.0), 400.0))
+    return render(request, "builds/_total_cost.html", {"c": found})
 
 
 @require_GET
@@ -58,15 +58,15 @@ def eye_picture(request: HttpRequest, pk: int, kind: str, subject: str) -> HttpR
 def stage_mark(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     """Keep the last good step of every fault."""
     stage = stage_of(pk, kind)
-    told: dict[str, dict[str, float | None]] = {}
+    facts: dict[str, dict[str, float | None]] = {}
     for key, value in request.POST.items():
         subject, bar, fault = key.partition("|")
         if bar:
-            told.setdefault(subject, {})[fault] = float(value) if value else None
+            facts.setdefault(subject, {})[fault] = float(value) if value else None
     try:
-        visual.mark(stage, told)
+        visual.mark(stage, facts)
     except (BadInput, ValueError) as error:
-        tell_refusal(request, error if isinstance(error, BadInput) else BadInput("a mark is not a number"))
+        show_refusal(request, error if isinstance(error, BadInput) else BadInput("a mark is not a number"))
     else:
         messages.success(request, "Marks kept.")
     return back_to(stage)
@@ -79,15 +79,15 @@ def match_page(request: HttpRequest, pk: int, channel: str) -> HttpResponse:
     if channel not in "CMYK" or stage.state != Stage.State.OPEN:
         raise BadInput("pairs are matched while linearization is open")
     if request.method == "POST":
-        told: dict[str, list[float]] = {}
+        facts: dict[str, list[float]] = {}
         for key, value in request.POST.items():
             tone, bar, _ = key.partition("|")
             if bar and value:
-                told.setdefault(tone, []).append(float(value))
+                facts.setdefault(tone, []).append(float(value))
         try:
-            visual.match(stage, {channel: told})
+            visual.match(stage, {channel: facts})
         except BadInput as error:
-            tell_refusal(request, error)
+            show_refusal(request, error)
             return redirect("match", pk=pk, channel=channel)
         following = next((c for c in "CMYK" if not matched(stage, c)), None)
         if following:
@@ -128,7 +128,7 @@ def stage_touch(request: HttpRequest, pk: int) -> HttpResponse:
             float(output) if output else None,
         )
     except (BadInput, ValueError) as error:
-        tell_refusal(request, error if isinstance(error, BadInput) else BadInput("that is not a number"))
+        show_refusal(request, error if isinstance(error, BadInput) else BadInput("that is not a number"))
     return back_to(stage)
 
 

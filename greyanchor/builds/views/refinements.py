@@ -55,15 +55,15 @@ def refinement_page(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _picture(rounds: list[RefineRound]) -> str:
-    told = [r for r in rounds if r.result]
-    if len(told) < 2:
+    items = [r for r in rounds if r.result]
+    if len(items) < 2:
         return ""
-    number = [r.number for r in told]
+    number = [r.number for r in items]
     lines = [
-        Series("print, off", number, [r.result["off"]["mean"] for r in told]),
-        Series("noise", number, [r.result["noise"] for r in told], style="dotted"),
+        Series("print, off", number, [r.result["off"]["mean"] for r in items]),
+        Series("noise", number, [r.result["noise"] for r in items], style="dotted"),
     ]
-    top = max(0.5, 1.15 * max(r.result["off"]["mean"] for r in told))
+    top = max(0.5, 1.15 * max(r.result["off"]["mean"] for r in items))
     return line_plot(
         lines,
         Axis("round", 1, max(number)),

@@ -13,12 +13,12 @@ from greyanchor.library.models import PrintMode
 
 @require_GET
 def mode_evidence(request: HttpRequest, pk: int) -> HttpResponse:
-    """What a release of a mode rests on, and the way to it."""
+    """What a release of a mode is based on, and the way to it."""
     mode = get_object_or_404(
         PrintMode.objects.select_related("profile").defer("profile__data", "profile__fitted"), pk=pk
     )
-    told = evidence(mode, mode.builds.order_by("-pk").first())
-    context = {"mode": mode, "evidence": told, "missing": [e for e in told if not e["ok"]]}
+    found = evidence(mode, mode.builds.order_by("-pk").first())
+    context = {"mode": mode, "evidence": found, "missing": [e for e in found if not e["ok"]]}
     return render(request, "builds/_evidence.html", context)
 
 

@@ -82,7 +82,7 @@ def baseline_aim(request: HttpRequest, pk: int) -> HttpResponse:
         if found is None:
             raise BadInput(f"{mode.name} has no baseline: its curves were not made from readings of its own")
         name = f"{mode.name}, baseline of {found.taken_at:%-d %B %Y}"
-        source = "confirmed by a print" if found.confirmed else "foretold from the ramps"
+        source = "confirmed by a print" if found.confirmed else "predicted from the ramps"
         made = keep_aim(
             name[:120], found.text.encode(), "baseline.txt", source, request.user, AimRecord.Kind.MODE
         )

@@ -105,8 +105,8 @@ def _suggestion(request: HttpRequest) -> dict[str, Any]:
 @require_GET
 def suggest(request: HttpRequest) -> HttpResponse:
     """What a printer and a media begin with, each with who says so."""
-    told = {n: request.GET.get(n, "") for n in ("printer", "media")}
-    pks = {n: int(v) if v.isdecimal() else 0 for n, v in told.items()}
+    facts = {n: request.GET.get(n, "") for n in ("printer", "media")}
+    pks = {n: int(v) if v.isdecimal() else 0 for n, v in facts.items()}
     printer = get_object_or_404(Printer, pk=pks["printer"])
     media = get_object_or_404(Media.objects.select_related("media_class"), pk=pks["media"])
     held = start_values(printer, media)
@@ -117,7 +117,7 @@ def suggest(request: HttpRequest) -> HttpResponse:
 
 @takes(MAKE)
 def branch(request: HttpRequest, pk: int, purpose: str) -> HttpResponse:
-    """Begin a build that rests on a mode in use: what it keeps and what it asks for is told first."""
+    """Begin a build that is based on a mode in use: what it keeps and what it asks for is reported first."""
     mode = get_object_or_404(PrintMode.objects.select_related("printer", "media"), pk=pk)
     wanted = Build.Purpose(purpose)
     faster = [p for p in mode.printer.passes if p <= mode.environment["passes"]]
@@ -181,7 +181,7 @@ def change_environment(request: HttpRequest, pk: int) -> HttpResponse:
                     form.cleaned_data["reason"],
                     request.user,
                 )
-                messages.success(request, "The environment is frozen anew. Ink limits come first.")
+                messages.success(request, "The environment is frozen again. Ink limits come first.")
                 return redirect("build", pk=pk)
             context["voids"] = redo.voided_by_environment(build)
         except BadInput as error:

@@ -69,7 +69,7 @@ def check_diagnosis(request: HttpRequest, pk: int) -> HttpResponse:
 def check_report(request: HttpRequest, pk: int) -> HttpResponse:
     """The report as a page that prints."""
     check = check_of(pk)
-    context = {**check_view(check), "told": report_facts(check), "causes": check.diagnosis or []}
+    context = {**check_view(check), "report": report_facts(check), "causes": check.diagnosis or []}
     return render(request, "checks/report_page.html", context)
 
 

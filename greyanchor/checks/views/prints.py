@@ -56,13 +56,13 @@ def check_new(request: HttpRequest) -> HttpResponse:
 def _wishes(request: HttpRequest) -> dict[str, Any]:
     """What the address asks for, over the schedule of the mode, over what is usual."""
     usual = AimRecord.objects.exclude(kind=AimRecord.Kind.SPOTS).values_list("pk", flat=True).first()
-    told: dict[str, Any] = {"aim": usual, "tolerances": "iso12647-7:2016", "corrected": True, "kind": "full"}
+    facts: dict[str, Any] = {"aim": usual, "tolerances": "iso12647-7:2016", "corrected": True, "kind": "full"}
     mode = request.GET.get("mode", "")
     if mode.isdecimal():
-        told["mode"] = int(mode)
+        facts["mode"] = int(mode)
         plan = Schedule.objects.filter(mode=int(mode)).first()
         if plan is not None:
-            told |= {
+            facts |= {
                 "aim": plan.aim_id,
                 "tolerances": plan.tolerances,
                 "corrected": plan.corrected,
@@ -70,8 +70,8 @@ def _wishes(request: HttpRequest) -> dict[str, Any]:
             }
     for name in ("aim", "tolerances", "kind", "through"):
         if request.GET.get(name):
-            told[name] = request.GET[name]
-    return told
+            facts[name] = request.GET[name]
+    return facts
 
 
 def _one(sent: Any, data: dict[str, Any], request: HttpRequest, many: bool) -> dict[str, Any]:

@@ -79,7 +79,7 @@ def spot_import(request: HttpRequest) -> HttpResponse:
     """Colours from CxF/X-4, another CxF3 file, CSV or CGATS text; names that are there are left alone unless asked."""
     try:
         data, name = sent_file(request)
-        told = keep_spots(
+        found = keep_spots(
             from_file(data, name), f"file {name}", request.user, bool(request.POST.get("replace"))
         )
     except BadInput as error:
@@ -91,7 +91,7 @@ def spot_import(request: HttpRequest) -> HttpResponse:
         "left": "left as they were, because their names are taken",
         "alike": "were there alike",
     }
-    parts = [f"{len(names)} {words[what]}" for what, names in told.items() if names]
+    parts = [f"{len(names)} {words[what]}" for what, names in found.items() if names]
     messages.success(request, f"Spot colours: {'; '.join(parts)}.")
     return redirect("spots")
 

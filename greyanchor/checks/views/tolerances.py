@@ -54,13 +54,13 @@ def _page(
 ) -> HttpResponse:
     record = None if key in SHIPPED else get_object_or_404(ToleranceRecord, key=key)
     shown = tolerance_sets.tolerance_set(key)
-    told = sent or shown.as_dict()
+    found = sent or shown.as_dict()
     context = {
         "key": key,
         "set": shown,
-        "told": told,
+        "values": found,
         "record": record,
-        "rows": _rows(told["criteria"]) if record else [],
+        "rows": _rows(found["criteria"]) if record else [],
         "lines": [
             {
                 "c": c, "group": GROUPS.get(c.group, c.group), "measure": MEASURES[c.measure],
@@ -68,7 +68,7 @@ def _page(
             }
             for c in shown.criteria
         ],
-        "grades": ", ".join(f"{g['name']} {g['up_to']:g}" for g in told.get("grades", [])),
+        "grades": ", ".join(f"{g['name']} {g['up_to']:g}" for g in found.get("grades", [])),
         "history": record.history.select_related("history_user")[:12] if record else [],
         "used": Check.objects.filter(tolerances=key).count(),
         "error": error,
@@ -117,25 +117,25 @@ def set_export(request: HttpRequest, key: str) -> HttpResponse:
 def set_save(request: HttpRequest, key: str) -> HttpResponse:
     """Keep a changed set; what was typed stays on the page when it cannot be kept."""
     record = get_object_or_404(ToleranceRecord, key=key)
-    told: dict[str, Any] = {
+    facts: dict[str, Any] = {
         **record.data,
         "title": request.POST.get("title", "").strip() or record.title,
         "source": request.POST.get("source", "").strip() or "own",
         "edition": request.POST.get("edition", "").strip(),
     }
     try:
-        told["criteria"] = criteria_from(request.POST)
-        told["grades"] = grades_from(request.POST.get("grades", ""))
+        facts["criteria"] = criteria_from(request.POST)
+        facts["grades"] = grades_from(request.POST.get("grades", ""))
         version = request.POST.get("version", "")
         tolerance_sets.change_set(
             record.pk,
             int(version) if version.isdecimal() else 0,
-            told,
+            facts,
             request.user,
             request.POST.get("why", "").strip(),
         )
     except BadInput as error:
-        return _page(request, key, told, f"{error.sentence} Nothing was saved yet.")
+        return _page(request, key, facts, f"{error.sentence} Nothing was saved yet.")
     messages.success(request, "Saved. Checks made before keep the set they were held to.")
     return redirect("set", key=key)
 

@@ -55,9 +55,9 @@ def trend_page(request: HttpRequest) -> HttpResponse:
     mode = PrintMode.objects.filter(pk=question.mode).first() if question.mode else None
     restored = trends.last_restore(mode) if mode else None
     since = restored if restored and request.GET.get("all") != "1" else None
-    told = trends.ask(question, since)
+    found = trends.ask(question, since)
     signals: dict[int, list[int]] = {}
-    for signal in told.trend.signals:
+    for signal in found.trend.signals:
         signals.setdefault(signal.at, []).append(signal.rule)
     points = [
         {
@@ -65,14 +65,14 @@ def trend_page(request: HttpRequest) -> HttpResponse:
             "at": at,
             "value": v,
             "rules": signals.get(i, []),
-            "over": told.limit is not None and v > told.limit,
+            "over": found.limit is not None and v > found.limit,
         }
-        for i, (pk, at, v) in enumerate(zip(told.checks, told.dates, told.values))
+        for i, (pk, at, v) in enumerate(zip(found.checks, found.dates, found.values))
     ]
     unit = MEASURES[criterion.measure]
     context = {
-        "told": told, "criterion": criterion, "question": question, "of": request.GET.get("of", ""), "unit": unit,
-        "plot": trend_view(told.days, told.values, told.trend, told.limit, unit, criterion.title) if told.values else "",
+        "series": found, "criterion": criterion, "question": question, "of": request.GET.get("of", ""), "unit": unit,
+        "plot": trend_view(found.days, found.values, found.trend, found.limit, unit, criterion.title) if found.values else "",
         "points": points[::-1][:_ROWS], "rules": RULES, "fewest": FEWEST_POINTS, "restored": restored, "since": since,
         "criteria": tolerance_set(question.tolerances).criteria, "sets": all_keys(), **subject_choices(),
         "query": request.GET.urlencode(),
@@ -103,9 +103,9 @@ def trend_csv(request: HttpRequest) -> HttpResponse:
     )
     writer = csv.writer(response)
     writer.writerow(["check", "made", question.criterion])
-    told = trends.ask(question)
+    found = trends.ask(question)
     writer.writerows(
-        (pk, at.isoformat(), value) for pk, at, value in zip(told.checks, told.dates, told.values)
+        (pk, at.isoformat(), value) for pk, at, value in zip(found.checks, found.dates, found.values)
     )
     return response
 

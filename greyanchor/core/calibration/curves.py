@@ -111,10 +111,10 @@ class CurveSet:
     def from_json(cls, text: str, source: str = "curves") -> CurveSet:
         """Read what `to_json` writes; any number of inputs from 2 up is taken and interpolated."""
         try:
-            told = json.loads(text)["curves"]
+            found = json.loads(text)["curves"]
             points = {
                 str(c): [(float(x), float(y)) for x, y in zip(v["input"], v["output"], strict=True)]
-                for c, v in told.items()
+                for c, v in found.items()
             }
         except json.JSONDecodeError as error:
             raise BadInput(f"this is not JSON: {error.msg}", source, error.lineno) from None

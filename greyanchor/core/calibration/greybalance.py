@@ -51,7 +51,7 @@ class GreyBalance:
     curves
         C, M, Y and K, from the values the chart was printed with.
     aim
-        Paper and printed maxima that the aims rest on.
+        Paper and printed maxima that the aims depend on.
     tones
         Tone values (n,), fractions, of the rows below.
     before, after, target
@@ -121,7 +121,7 @@ def balance(readings: ReadingSet, limits: Mapping[str, float] | None = None) -> 
     )
     outputs = np.vstack([_solve(model, aim, top[:3]), _black_curve(black_in, black_density, aim, top[3])])
     curves = CurveSet(tuple("CMYK"), outputs)
-    return _told(curves, aim, model, top, black_in, black_density)
+    return _text(curves, aim, model, top, black_in, black_density)
 
 
 def _check_scales(device: Array) -> None:
@@ -201,7 +201,7 @@ def _solve(model: ForwardModel, aim: GreyAim, top: Array) -> Array:
     )
 
 
-def _told(
+def _text(
     curves: CurveSet, aim: GreyAim, model: ForwardModel, top: Array, black_in: Array, black_density: Array
 ) -> GreyBalance:
     tones = np.array([0.05, *np.arange(0.1, 1.01, 0.05)])

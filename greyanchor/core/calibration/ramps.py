@@ -109,7 +109,7 @@ def smooth_ramp(inputs: Array, values: Array, at: Array) -> Array:
     """`smooth` of what is left of values (n,) or (n, k) after the nearest curve of a saturating, hooking ink is taken out.
 
     The guide a + b (1 - exp(-k x)) + c softplus(x - h) has the shape of an ink that saturates and, past
-    h, turns; what is left is much straighter, so that noise is told from shape.
+    h, turns; what is left is much straighter, so that noise is distinguished from shape.
     """
     columns = values if values.ndim == 2 else values[:, None]
     bases, inverses, far = _guides(tuple(inputs.tolist()), tuple(at.tolist()))

@@ -14,7 +14,7 @@ from greyanchor.core.colour.density import sctv
 from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import ReadingSet
 
-#: a channel's tone value may on average lie this far from its baseline before it is told, percent
+#: a channel's tone value may on average lie this far from its baseline before it is reported, percent
 TONE_TOLD = 0.8
 #: paper that differs more than this from the baseline's is another paper, dE00
 PAPER_CHANGED = 1.5
@@ -28,7 +28,7 @@ _LEVELS = np.linspace(0.1, 1.0, 10)
 def short_chart(channels: int = 4) -> Array:
     """Device values (n, channels) of the short chart: paper, ramps in tenths, overprints and greys, each twice.
 
-    Mixed over the sheet, the two copies average out the grain of the print and tell when it is uneven.
+    Mixed over the sheet, the two copies average out the grain of the print and say when it is uneven.
     It is printed through the curves, first to confirm them and later to hold the machine to that day.
     """
     rows = [np.zeros((2, channels))]
@@ -221,22 +221,22 @@ def _ratio(was: Array, now: Array) -> np.poly1d:
 def _words(
     channels: dict[str, ChannelDrift], paper: float, baseline: ReadingSet, now: ReadingSet, is_paper: Array
 ) -> list[str]:
-    told = []
+    items = []
     for c in channels.values():
         if abs(float(c.tone.mean())) < TONE_TOLD and abs(c.density) < 0.04:
             continue
         way = "heavier" if c.volume > 1.0 else "lighter"
         at = c.inputs[int(np.argmax(np.abs(c.tone)))]
-        told.append(
+        items.append(
             f"{c.channel} prints {100 * abs(c.volume - 1):.0f} % {way}: tone {c.tone_max:+.1f} % at {at:.0f} %, "
             f"solid density {c.density:+.2f}, hue {c.hue:+.1f}"
         )
     if paper > 0.5:
         change = now.lab()[is_paper].mean(axis=0) - baseline.lab()[is_paper].mean(axis=0)
-        told.append(
+        items.append(
             f"the paper is {paper:.1f} dE00 off: L* {change[0]:+.1f}, a* {change[1]:+.1f}, b* {change[2]:+.1f}"
         )
-    return told or ["nothing drifted beyond the noise of a reading"]
+    return items or ["nothing drifted beyond the noise of a reading"]
 
 
 def _beyond_restoring(channels: dict[str, ChannelDrift], paper: float) -> list[str]:

@@ -124,7 +124,7 @@ def characterize(
     """Fit a model to readings of a profile chart, of any number of channels.
 
     Uses spectra where there are any, else XYZ. Patches that the chart repeats count as one, read more
-    often. `noise` is the standard deviation of one value of Lab, where readings told it. Raises
+    often. `noise` is the standard deviation of one value of Lab, where readings said it. Raises
     `BadInput` when there are too few patches, no paper, or a channel never reaches 100 %.
     """
     inks = readings.inks()

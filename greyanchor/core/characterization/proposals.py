@@ -22,7 +22,7 @@ def most_helpful(model: ForwardModel, count: int, total_ink: float, seed: int = 
     """`count` ink amounts (count, channels) within `total_ink` (sum), and how unsure (count,) the model is there.
 
     Greedy: the place with the largest posterior variance of the residual, relative to its signal and to how
-    well the eye tells colours there, then the next with that one known.
+    well the eye says colours there, then the next with that one known.
     """
     if model.remainder is None:
         raise BadInput("a model without a residual proposes no patches")

@@ -77,7 +77,7 @@ def _distances(a: Array, b: Array, precision: type) -> tuple[Array, Array]:
 def fit(places: Array, values: Array, counts: Array | None = None, noise: float = 0.0) -> SmoothResidual:
     """Learn `values` (m, outputs) at `places` (m, channels); unseen regions fall back to zero.
 
-    `counts` (m,) tells how many readings each value is the mean of. `noise` is the standard deviation
+    `counts` (m,) says how many readings each value is the mean of. `noise` is the standard deviation
     of one reading in the units of the values, where it is known: fits that claim less are stiffened.
     """
     length, ratio = _choose(places, values)
@@ -103,7 +103,7 @@ def _factor(kernel: Array, noise: float, counts: Array) -> tuple[Array, bool]:
 def _inverse_diagonal(factor: tuple[Array, bool]) -> Array:
     inverse, failed = lapack.dpotri(factor[0], lower=factor[1])
     if failed:
-        raise BadInput("the readings cannot be told apart: many patches are alike")
+        raise BadInput("the readings cannot be distinguished: many patches are alike")
     return np.asarray(np.diagonal(inverse))
 
 

@@ -35,33 +35,33 @@ def check_colours(readings: ReadingSet) -> None:
 
 
 def check_model(model: ForwardModel) -> None:
-    """Refuse a model whose patches do not foretell one another."""
+    """Refuse a model whose patches do not predict one another."""
     if model.held_out.mean > HOPELESS:
         raise BadInput(
-            f"patches foretell one another only to {model.held_out.mean:.1f} dE00: "
+            f"patches predict one another only to {model.held_out.mean:.1f} dE00: "
             "rows are mixed up, or two charts or prints were put together"
         )
 
 
 def warnings(readings: ReadingSet, model: ForwardModel) -> list[str]:
     """What makes a profile of these readings worse than it could be, and what to do; empty when nothing does."""
-    told = []
+    items = []
     noise = repeat_noise(readings)
     if noise is not None and noise > _NOISY:
-        told.append(
+        items.append(
             f"repeated patches lie {noise:.1f} dE00 from their mean: read the chart once more, or ask for several readings of each patch"
         )
     if model.held_out.mean > _UNSURE:
-        told.append(
-            f"unseen patches are foretold only to {model.held_out.mean:.1f} dE00 mean: a larger chart, or another reading of it, helps"
+        items.append(
+            f"unseen patches are predicted only to {model.held_out.mean:.1f} dE00 mean: a larger chart, or another reading of it, helps"
         )
     hole = emptiest(readings.inks())
     if hole[1] > _THIN:
         where = " ".join(f"{c} {100 * v:.0f}" for c, v in zip(readings.channels, hole[0]))
-        told.append(
+        items.append(
             f"the chart is thin around {where} %: its nearest patch differs by {100 * hole[1]:.0f} % in the inks' mean"
         )
-    return told
+    return items
 
 
 def repeat_noise(readings: ReadingSet) -> float | None:

@@ -1,7 +1,7 @@
 """Spectra to XYZ to Lab, colour differences, adaptation and substrate correction.
 
 Spectra are reflectance factors (1.0 = perfect diffuser), shape (..., 36), 380..730 nm at 10 nm.
-XYZ is scaled so that the perfect diffuser has Y = 100. Lab is D50, 2 degree unless told otherwise.
+XYZ is scaled so that the perfect diffuser has Y = 100. Lab is D50, 2 degree unless stated otherwise.
 """
 
 from __future__ import annotations

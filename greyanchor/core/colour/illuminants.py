@@ -45,7 +45,9 @@ class MeasuredLight:
             raise BadInput(f"the light has a power below zero at {nm[int(values.argmin())]:g} nm")
         seen = (nm >= 420) & (nm <= 680)
         if np.mean(values[seen] > 0.001 * top) < 0.5:
-            raise BadInput("the light is dark over most of 420 to 680 nm: colours cannot be told under it")
+            raise BadInput(
+                "the light is dark over most of 420 to 680 nm: colours cannot be reported under it"
+            )
         fine = np.interp(cie_table()["nm"], nm, np.maximum(values, 0.0))
         return cls(name, tuple(float(v) for v in 100.0 * fine / top))
 

@@ -189,7 +189,7 @@ def _number(text: str, line: int, field: str) -> float:
 
 
 def _columns(table: Table, positions: Sequence[int]) -> Array:
-    """Numbers of some fields, shape (n, len(positions)); only the failing ones are told one by one."""
+    """Numbers of some fields, shape (n, len(positions)); only the failing ones are reported one by one."""
     try:
         values = np.array(
             [[parts[p].replace(",", ".") for p in positions] for _, parts in table.lines], dtype=float
@@ -225,9 +225,9 @@ def _device(table: Table, index: dict[str, int]) -> tuple[tuple[str, ...], Array
                 return (), None
             names, fields, scale = ("K",), grey[:1], 100.0
         else:
-            told = table.header.get("CHANNELS", "").split()
+            result = table.header.get("CHANNELS", "").split()
             fields, scale = [name for _, name in found], 100.0
-            names = tuple(told) if len(told) == len(fields) else _NCLR_NAMES[: len(fields)]
+            names = tuple(result) if len(result) == len(fields) else _NCLR_NAMES[: len(fields)]
     values = _columns(table, [index[f] for f in fields])
     if names == tuple("RGB") and values.max() <= 100.0 and "RGB_SCALE" in table.header:
         scale = 100.0

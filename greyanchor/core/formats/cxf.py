@@ -117,8 +117,8 @@ def spot_inks(data: bytes, source: str = "spot colours") -> list[tuple[str, floa
         names = {o.attributes.get("Id", ""): o.attributes.get("Name", "") for o in root.all("Object")}
         found = []
         for ink in root.all("SpotInkCharacterisation", "SpotInkCharacterization"):
-            told = ink.find("SpotInkName")
-            title = ((told.text if told else "") or ink.attributes.get("SpotInkName", "")).strip()
+            result = ink.find("SpotInkName")
+            title = ((result.text if result else "") or ink.attributes.get("SpotInkName", "")).strip()
             for series in ink.all("MeasurementSet"):
                 if series.attributes.get("Background", "Substrate") != "Substrate":
                     continue
@@ -203,10 +203,10 @@ class _Specification:
 def _specifications(root: _Node) -> dict[str, _Specification]:
     out = {}
     for item in root.all("ColorSpecification"):
-        told = " ".join(
+        text = " ".join(
             [item.attributes.get("Id", ""), *(n.text for n in item.all("DeviceIllumination", "DeviceFilter"))]
         )
-        found = re.search(r"M([0-3])(?!\d)", told)
+        found = re.search(r"M([0-3])(?!\d)", text)
         span = next(iter(item.all("WavelengthRange")), None)
         numbers = [
             _wavelength(span, k) if span is not None and k in span.attributes else None
@@ -262,8 +262,8 @@ def _measured(
 ) -> tuple[Array | None, Array | None, Array | None]:
     def wanted(items: list[_Node], name: str) -> _Node | None:
         found = [n for o in items for n in o.all(name)]
-        told = [specifications.get(n.attributes.get("ColorSpecification", "")) for n in found]
-        exact = [n for n, s in zip(found, told) if s is not None and s.condition == condition]
+        lines = [specifications.get(n.attributes.get("ColorSpecification", "")) for n in found]
+        exact = [n for n, s in zip(found, lines) if s is not None and s.condition == condition]
         return next(iter(exact or found), None)
 
     spectra_nodes = [wanted(i, "ReflectanceSpectrum") for i in merged.values()]
@@ -299,10 +299,10 @@ def _spectrum(node: _Node, specifications: dict[str, _Specification]) -> Array:
         raise BadInput("ReflectanceSpectrum holds something that is not a number", line=node.line) from None
     if not len(values) or not np.isfinite(values).all():
         raise BadInput("ReflectanceSpectrum is empty or not finite", line=node.line)
-    told = specifications.get(node.attributes.get("ColorSpecification", ""))
+    found = specifications.get(node.attributes.get("ColorSpecification", ""))
     here = _wavelength(node, "StartWL") if node.attributes.get("StartWL") else None
-    start = here or (told.start if told else None) or 380.0
-    step = (told.step if told else None) or _likely_step(len(values), start)
+    start = here or (found.start if found else None) or 380.0
+    step = (found.step if found else None) or _likely_step(len(values), start)
     nm = start + step * np.arange(len(values))
     if len(values) < 8 or nm[0] > 420 or nm[-1] < 680:
         raise BadInput(

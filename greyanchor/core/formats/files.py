@@ -1,4 +1,4 @@
-"""Reading files whose size nobody vouches for."""
+"""Reading files whose size nobody checked."""
 
 from __future__ import annotations
 

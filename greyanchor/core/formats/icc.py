@@ -103,7 +103,7 @@ def build(
 
 
 def _assemble(header: bytes, tags: Mapping[str, bytes]) -> bytes:
-    """Header, tag table and tags; equal tags share their bytes. Size and version 4's profile id are set anew."""
+    """Header, tag table and tags; equal tags share their bytes. Size and version 4's profile id are set again."""
     table, body, placed = b"", bytearray(), {}
     offset = 128 + 4 + 12 * len(tags)
     for signature, data in tags.items():
@@ -177,9 +177,9 @@ class IccProfile:
         data = self.tags.get("clrt", b"")
         if len(data) >= 12 + 38 * self.channels:
             names = [data[12 + 38 * i : 44 + 38 * i] for i in range(self.channels)]
-            told = tuple(n.split(b"\0")[0].decode("latin-1") for n in names)
-            if all(told) and len(set(told)) == self.channels:
-                return told
+            found = tuple(n.split(b"\0")[0].decode("latin-1") for n in names)
+            if all(found) and len(set(found)) == self.channels:
+                return found
         return tuple(str(i + 1) for i in range(self.channels))
 
     @property

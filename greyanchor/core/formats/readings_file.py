@@ -13,7 +13,7 @@ from greyanchor.core.measurement.readings import ReadingSet
 ENDINGS = {".txt": "CGATS", ".cgats": "CGATS", ".cxf": "CxF3", ".xml": "CxF3", ".csv": "CSV"}
 
 
-def kind_of(data: bytes) -> str:
+def record_type_of(data: bytes) -> str:
     """``CGATS``, ``CxF3`` or ``CSV``, by what the file holds."""
     if cxf.looks_like(data):
         return "CxF3"
@@ -21,10 +21,10 @@ def kind_of(data: bytes) -> str:
         return "CGATS"
     for line in data[:65536].decode("latin-1").lstrip("\ufeffï»¿").splitlines():
         if line.strip() and not line.startswith("#"):
-            told = line.split()[0].upper()
+            found = line.split()[0].upper()
             separated = max(line.count(","), line.count(";"), line.count("\t")) >= 2
             return (
-                "CSV" if separated and not told.startswith(("CGATS", "ORIGINATOR", "NUMBER_OF")) else "CGATS"
+                "CSV" if separated and not found.startswith(("CGATS", "ORIGINATOR", "NUMBER_OF")) else "CGATS"
             )
     return "CGATS"
 
@@ -33,7 +33,7 @@ def loads(data: bytes, source: str = "readings") -> ReadingSet:
     """Parse a file of any of the three formats; errors name file, line and reason."""
     if not data.strip():
         raise BadInput("the file is empty", source)
-    kind = kind_of(data)
+    kind = record_type_of(data)
     return {"CxF3": cxf.loads, "CSV": csv_table.loads, "CGATS": cgats.loads}[kind](data, source)
 
 

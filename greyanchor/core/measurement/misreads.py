@@ -17,7 +17,7 @@ _DARKEST, _BRIGHTEST = -0.03, 1.60
 
 @dataclass(frozen=True)
 class RowVerdict:
-    """Whether a row that was just read can be what the chart says; `reason` is told to the hands."""
+    """Whether a row that was just read can be what the chart says; `reason` is reported to the hands."""
 
     ok: bool
     reason: str = ""
@@ -138,7 +138,7 @@ def _only_paper(expected: Array, measured: Array) -> bool:
 
 
 def _pattern_error(expected: Array, measured: Array) -> float:
-    """Median Lab distance after a common offset is taken out, so that a rough model still tells rows."""
+    """Median Lab distance after a common offset is taken out, so that a rough model still says rows."""
     return float(_pattern_errors(expected[None], measured)[0])
 
 

@@ -38,7 +38,7 @@ class Comparison:
         Rows that differ as a whole.
     worst_pass
         For each suspect row and each outlier, which pass (counted from 1) stands alone; 0 when two
-        passes cannot tell.
+        passes cannot say.
     shift
         Median difference over all patches.
     moved
@@ -89,7 +89,7 @@ class Comparison:
 
     @property
     def stray_patches(self) -> tuple[str, ...]:
-        """Outliers outside the suspect rows: single patches, told from misread rows."""
+        """Outliers outside the suspect rows: single patches, distinguished from misread rows."""
         if self.rows is None:
             return self.outliers
         row_of = dict(zip(self.ids, self.rows.tolist()))
@@ -101,26 +101,26 @@ class Comparison:
             return [
                 f"The passes have nothing to do with each other (median {self.shift:.1f} dE00): another sheet or another chart was read."
             ]
-        told = []
+        items = []
         for row in self.suspect_rows:
             which = self.worst_pass.get(f"row {row}", 0)
-            told.append(
+            items.append(
                 f"Row {row} differs as a whole{f'; pass {which} stands alone' if which else ''}: it was misread. Read it again."
             )
         for name in self.stray_patches[:6]:
             which = self.worst_pass.get(name, 0)
-            told.append(
+            items.append(
                 f"Patch {name} differs alone{f', in pass {which}' if which else ''}: a speck, a scratch or a slip."
             )
         if self.moved > MOVED_LIMIT and len(self.suspect_rows) < 3:
-            told.append(
+            items.append(
                 f"All inked patches moved alike (by {self.moved:.1f} in Lab): the sheet was still drying, or the white calibration slipped."
             )
         if self.uneven is not None and self.uneven > UNEVEN_LIMIT:
-            told.append(
+            items.append(
                 f"Repeated patches lie up to {self.uneven:.1f} dE00 from their mean though the passes agree on them: the sheet is uneven, reading again does not help."
             )
-        return told
+        return items
 
 
 def is_copy(first: ReadingSet, second: ReadingSet) -> bool:

@@ -1,6 +1,6 @@
-"""Packs: print modes with everything they need in one ZIP that any program can read. docs/pack-format.md tells the format.
+"""Packs: print modes with everything they need in one ZIP that any program can read. docs/pack-format.md says the format.
 
-`archive` opens and writes ZIP files that nobody vouches for, `manifest` holds the schema and checks a
+`archive` opens and writes ZIP files that nobody checked, `manifest` holds the schema and checks a
 manifest against it and against the files, `loose` reads profiles that came without a pack.
 """
 
@@ -9,7 +9,7 @@ from greyanchor.core.packs.manifest import (
     FORMAT,
     SCHEMA_VERSION,
     Pack,
-    Tell,
+    Progress,
     dump_pack,
     read_pack,
     read_tested,
@@ -22,7 +22,7 @@ __all__ = [
     "Ahead",
     "Archive",
     "Pack",
-    "Tell",
+    "Progress",
     "dump_pack",
     "read_pack",
     "read_tested",

@@ -109,11 +109,11 @@ class Archive:
         return list(self._infos)
 
     def sizes(self) -> Mapping[str, int]:
-        """Bytes when unpacked, as the archive tells."""
+        """Bytes when unpacked, as the archive says."""
         return self._sizes
 
     def read(self, name: str) -> bytes:
-        """The bytes of one file; never more than the archive told, whatever its packed data says."""
+        """The bytes of one file; never more than the archive said, whatever its packed data says."""
         if name not in self._infos:
             raise BadInput(f"{name} is not in the archive", self.name)
         info = self._infos[name]
@@ -125,7 +125,7 @@ class Archive:
         except Exception as error:  # zlib.error and what other packings raise
             raise BadInput(f"{name} cannot be unpacked ({error})", self.name) from None
         if len(data) != info.file_size:
-            raise BadInput(f"{name} has another size than the archive tells", self.name)
+            raise BadInput(f"{name} has another size than the archive says", self.name)
         return data
 
 

@@ -16,7 +16,7 @@ _ENDINGS = (".icc", ".icm")
 
 @dataclass(frozen=True)
 class LooseProfile:
-    """A profile as its file tells: description, channels, and why it cannot be taken (empty when it can)."""
+    """A profile as its file says: description, channels, and why it cannot be taken (empty when it can)."""
 
     file: str
     description: str
@@ -31,7 +31,7 @@ class LooseProfile:
 
 
 def look_at(file: str, data: bytes) -> LooseProfile:
-    """Read channels and description of one file; what is no printer profile is told in `against`."""
+    """Read channels and description of one file; what is no printer profile is reported in `against`."""
     name = file.rpartition("/")[2]
     try:
         if len(data) > MOST:

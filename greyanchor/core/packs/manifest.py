@@ -22,7 +22,7 @@ FORMAT, SCHEMA_VERSION = "print-mode-pack", 1
 MANIFEST = "manifest.json"
 _MOST_MANIFEST = 32 * 2**20
 _SCHEMA = Path(__file__).with_name("schema.json")
-Tell = Callable[[float, str], None]
+Progress = Callable[[float, str], None]
 
 
 def schema() -> dict[str, Any]:
@@ -51,7 +51,7 @@ class Pack:
         return {r[key]: r for r in self.manifest.get(kind, [])}
 
 
-def read_pack(archive: Archive, tell: Tell | None = None) -> Pack:
+def read_pack(archive: Archive, report: Progress | None = None) -> Pack:
     """Read and test a whole pack; `BadInput` says what is wrong with it, and then nothing of it is used.
 
     Tested are: the version, the schema, that every file is named with its hash and none is there
@@ -64,7 +64,7 @@ def read_pack(archive: Archive, tell: Tell | None = None) -> Pack:
         _same_files(archive, manifest)
         _names_meet(manifest)
         with Ahead(archive, _in_order(manifest), _hashed) as ahead:
-            contents = _Contents(ahead, manifest, tell or (lambda share, text: None))
+            contents = _Contents(ahead, manifest, report or (lambda share, text: None))
             for mode in manifest["modes"]:
                 _test_mode(mode, manifest, contents)
             contents.test_the_rest()
@@ -125,9 +125,9 @@ def _same_files(archive: Archive, manifest: dict[str, Any]) -> None:
         raise BadInput(
             f"{strange[0]} is in the archive and not named in the manifest" + _more(len(strange), "such file")
         )
-    for name, told in manifest["files"].items():
-        if told["bytes"] != archive.sizes()[name]:
-            raise BadInput(f"{name} has {archive.sizes()[name]} bytes, the manifest tells {told['bytes']}")
+    for name, parts in manifest["files"].items():
+        if parts["bytes"] != archive.sizes()[name]:
+            raise BadInput(f"{name} has {archive.sizes()[name]} bytes, the manifest says {parts['bytes']}")
 
 
 def _more(count: int, what: str) -> str:
@@ -135,16 +135,18 @@ def _more(count: int, what: str) -> str:
 
 
 def _names_meet(manifest: dict[str, Any]) -> None:
-    """Every name that is used is told, once."""
+    """Every name that is used is reported, once."""
     names: dict[str, set[str]] = {}
     for kind, key in (
         ("modes", "name"), ("media", "name"), ("media_classes", "name"), ("printers", "model"), ("ink_sets", "name"), ("presets", "name"),
     ):  # fmt: skip
-        told = [r[key] for r in manifest.get(kind, [])]
-        double = next((n for n in told if told.count(n) > 1), None) if len(set(told)) < len(told) else None
+        items = [r[key] for r in manifest.get(kind, [])]
+        double = (
+            next((n for n in items if items.count(n) > 1), None) if len(set(items)) < len(items) else None
+        )
         if double is not None:
             raise BadInput(f"{kind.replace('_', ' ')}: {double} is there twice")
-        names[kind] = set(told)
+        names[kind] = set(items)
     for media in manifest["media"]:
         _meet(names["media_classes"], media["media_class"], f"media {media['name']}", "media class")
     for preset in manifest.get("presets", []):
@@ -163,7 +165,7 @@ def _names_meet(manifest: dict[str, Any]) -> None:
 
 def _meet(known: set[str], name: str, whose: str, what: str) -> None:
     if name not in known:
-        raise BadInput(f"{whose} names the {what} {name}, which the manifest does not tell")
+        raise BadInput(f"{whose} names the {what} {name}, which the manifest does not say")
 
 
 def _in_order(manifest: dict[str, Any]) -> list[str]:
@@ -185,8 +187,8 @@ def _hashed(archive: Archive, name: str) -> tuple[bytes, str]:
 class _Contents:
     """Files of a pack, each read, held to its hash and looked at once."""
 
-    def __init__(self, ahead: Ahead[tuple[bytes, str]], manifest: dict[str, Any], tell: Tell) -> None:
-        self.ahead, self.manifest, self.tell = ahead, manifest, tell
+    def __init__(self, ahead: Ahead[tuple[bytes, str]], manifest: dict[str, Any], report: Progress) -> None:
+        self.ahead, self.manifest, self.report = ahead, manifest, report
         self._seen: dict[str, Any] = {}
         self._tested: set[str] = set()
 
@@ -221,10 +223,10 @@ class _Contents:
             raise BadInput(f"{name} is used by a mode and not named under files")
         (data, digest), count = self.ahead.of(name), len(self.manifest["files"])
         if digest != self.manifest["files"][name]["sha256"]:
-            raise BadInput(f"{name} is not what the manifest tells: its SHA-256 is another")
+            raise BadInput(f"{name} is not what the manifest says: its SHA-256 is another")
         self._tested.add(name)
         if len(self._tested) % 25 == 1:
-            self.tell(len(self._tested) / count, f"testing file {len(self._tested)} of {count}")
+            self.report(len(self._tested) / count, f"testing file {len(self._tested)} of {count}")
         return data
 
 
@@ -247,8 +249,8 @@ def _test_mode(mode: dict[str, Any], manifest: dict[str, Any], contents: _Conten
             curves = contents.curve_channels(mode["curves"])
             if not set(curves) <= set(channels):
                 raise BadInput(f"its curves are of {' '.join(curves)}, its inks are {' '.join(channels)}")
-        for told in mode.get("readings", []):
-            contents.read_readings(told["file"])
+        for parts in mode.get("readings", []):
+            contents.read_readings(parts["file"])
     except TypeError as error:
         raise BadInput(f"{whose}: its environment is not understood ({error})") from None
     except BadInput as error:
@@ -256,21 +258,21 @@ def _test_mode(mode: dict[str, Any], manifest: dict[str, Any], contents: _Conten
 
 
 def dump_pack(
-    manifest: Mapping[str, Any], files: Mapping[str, Callable[[], bytes]], tell: Tell | None = None
+    manifest: Mapping[str, Any], files: Mapping[str, Callable[[], bytes]], report: Progress | None = None
 ) -> Iterator[tuple[str, bytes]]:
     """Names and bytes of a pack for `write_archive`: the files, one at a time, and the manifest with their hashes last.
 
-    `files` gives each file's bytes when it is asked, so that a large pack is never in memory whole. `tell` hears
+    `files` gives each file's bytes when it is asked, so that a large pack is never in memory whole. `report` hears
     how far it is, and may raise to stop it.
     """
-    told: dict[str, dict[str, Any]] = {}
+    facts: dict[str, dict[str, Any]] = {}
     for i, (name, content) in enumerate(files.items()):
-        if tell is not None and i % 10 == 0:
-            tell(i / len(files), f"packing file {i + 1} of {len(files)}")
+        if report is not None and i % 10 == 0:
+            report(i / len(files), f"packing file {i + 1} of {len(files)}")
         data = content()
-        told[name] = {"sha256": sha256_of(data), "bytes": len(data)}
+        facts[name] = {"sha256": sha256_of(data), "bytes": len(data)}
         yield name, data
-    whole = {"format": FORMAT, "schema": SCHEMA_VERSION, **manifest, "files": told}
+    whole = {"format": FORMAT, "schema": SCHEMA_VERSION, **manifest, "files": facts}
     wrong = next(iter(_validator().iter_errors(whole)), None)
     if wrong is not None:
         raise BadInput(

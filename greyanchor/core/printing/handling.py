@@ -35,7 +35,7 @@ class Setting:
     group: str
     purpose: str
 
-    def told(self, value: float | None) -> str:
+    def with_unit(self, value: float | None) -> str:
         """A value with its unit, to the decimals of its step."""
         if value is None:
             return "–"
@@ -85,10 +85,10 @@ class Ability:
     usual: float
 
     @classmethod
-    def of(cls, key: str, told: Mapping[str, float]) -> Ability:
-        """The ability a printer tells of; `BadInput` for a range that makes no sense."""
+    def of(cls, key: str, values: Mapping[str, float]) -> Ability:
+        """The ability a printer says of; `BadInput` for a range that makes no sense."""
         setting = setting_named(key)
-        made = cls(*(float(told.get(n, d)) for n, d in zip(("low", "high", "step", "usual"), (setting.low, setting.high, setting.step, setting.low))))  # fmt: skip
+        made = cls(*(float(values.get(n, d)) for n, d in zip(("low", "high", "step", "usual"), (setting.low, setting.high, setting.step, setting.low))))  # fmt: skip
         if not setting.low <= made.low < made.high <= setting.high:
             raise BadInput(
                 f"{setting.title} of {made.low:g} to {made.high:g} {setting.unit} lies outside "
@@ -118,11 +118,11 @@ def setting_named(key: str) -> Setting:
     return SETTINGS[key]
 
 
-def abilities_of(told: Mapping[str, Mapping[str, float]]) -> dict[str, Ability]:
+def abilities_of(values: Mapping[str, Mapping[str, float]]) -> dict[str, Ability]:
     """Abilities of a printer from plain values, in the order of `SETTINGS`."""
-    for key in told:
+    for key in values:
         setting_named(key)
-    return {key: Ability.of(key, told[key]) for key in SETTINGS if key in told}
+    return {key: Ability.of(key, values[key]) for key in SETTINGS if key in values}
 
 
 def checked(values: Mapping[str, float], abilities: Abilities | None = None) -> dict[str, float]:
@@ -161,9 +161,9 @@ class Held:
     ability: Ability | None = None
 
     @property
-    def told(self) -> str:
+    def text(self) -> str:
         """The value with its unit."""
-        return self.setting.told(self.value)
+        return self.setting.with_unit(self.value)
 
     @property
     def would_differ(self) -> bool:
@@ -177,8 +177,8 @@ class Held:
             return ""
         source, name, value = self.beneath[-1]
         if source == "printer":
-            return f"{self.setting.told(value)} of the printer"
-        return f"{self.setting.told(value)} of {name or SOURCE_WORDS[source]}"
+            return f"{self.setting.with_unit(value)} of the printer"
+        return f"{self.setting.with_unit(value)} of {name or SOURCE_WORDS[source]}"
 
 
 @dataclass(frozen=True)
@@ -207,7 +207,7 @@ def resolve(abilities: Abilities, layers: Iterable[Layer]) -> dict[str, Held]:
                 value = ability.nearest(wanted)
                 reason = layer.reasons.get(key, "")
                 if abs(value - wanted) > ability.step:
-                    reason = f"{SETTINGS[key].told(wanted)} asked for, which this machine cannot do"
+                    reason = f"{SETTINGS[key].with_unit(wanted)} asked for, which this machine cannot do"
                 stack.append((layer.source, layer.name, value, reason))
         source, name, value, reason = stack[-1]
         beneath = tuple((s, n, v) for s, n, v, _ in stack[:-1])
@@ -217,7 +217,7 @@ def resolve(abilities: Abilities, layers: Iterable[Layer]) -> dict[str, Held]:
 
 @dataclass(frozen=True)
 class Difference:
-    """One setting that two holders tell differently; None where one has none."""
+    """One setting that two holders say differently; None where one has none."""
 
     setting: Setting
     wanted: float | None

@@ -1,4 +1,4 @@
-"""Readying a machine: what must be done before charts are printed, when it is due, and what a pattern tells."""
+"""Readying a machine: what must be done before charts are printed, when it is due, and what a pattern says."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ MISSING_ALLOWED = 1
 REACH = 4
 #: how far the best step must stand out from the middle one of the others to be believed; 1 is a fault in full
 _CLEAR = 0.1
-#: how far ahead a task is told
+#: how far ahead a task is reported
 SOON = timedelta(days=2)
 
 

@@ -126,8 +126,8 @@ def _agreement(profile: icc.IccProfile, readings: ReadingSet | None) -> FitRepor
         return None
     if len(readings.channels) != profile.channels:
         raise BadInput(f"the readings are of {' '.join(readings.channels)}, the profile of {profile.space}")
-    foretold = profile.device_to_lab(as_inks(readings.inks(), profile.inks))
-    found = FitReport.of(delta_e_2000(foretold, readings.lab()))
+    predicted = profile.device_to_lab(as_inks(readings.inks(), profile.inks))
+    found = FitReport.of(delta_e_2000(predicted, readings.lab()))
     if found.mean > FOREIGN:
         raise BadInput(
             f"it describes another print: mean {found.mean:.1f} dE00 from the readings of this mode's chart"
@@ -140,7 +140,7 @@ def _doubts(
 ) -> list[str]:
     doubts = []
     if agreement is None:
-        doubts.append("no readings of this mode tell whether it belongs to it")
+        doubts.append("no readings of this mode say whether it belongs to it")
     elif agreement.mean > DOUBTED:
         doubts.append(f"it is {agreement.mean:.1f} dE00 mean from the readings of this mode's chart")
     if report["total_ink_max"] > 100.0 * total_ink * 1.01:

@@ -52,7 +52,7 @@ class ProfileSettings:
 
     `sizes` None is `TableSizes.usual`. `source` is the gamut that perceptual and saturation renderings make
     room for: a name of `sources.NAMES` or a profile. `noise` is the standard deviation of one value of Lab
-    in the readings, where double readings told it; repeated patches tell it otherwise.
+    in the readings, where double readings said it; repeated patches say it otherwise.
     """
 
     separation: Separation = field(default_factory=Separation)
@@ -102,7 +102,7 @@ def build_profile(
 ) -> ProfileResult:
     """Characterize `readings` of a profile chart and assemble the whole ICC profile.
 
-    `progress` is told a share 0..1 and what is being done; it may raise to cancel.
+    `progress` gets a share 0..1 and what is being done; it may raise to cancel.
     Raises `BadInput` when the readings cannot carry a profile.
     """
     began = time.perf_counter()
@@ -116,7 +116,7 @@ def build_profile(
 
 
 def noise_of(readings: ReadingSet) -> float:
-    """What repeated patches tell of the noise; 0 where nothing was measured or repeated."""
+    """What repeated patches say of the noise; 0 where nothing was measured or repeated."""
     return trust.repeat_spread(readings) if readings.is_measured else 0.0
 
 

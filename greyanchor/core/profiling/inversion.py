@@ -178,7 +178,7 @@ class Inverter:
         return even, error
 
     def _try_again(self, points: _Points, even: Array, error: Array) -> None:
-        """Begin anew at the nearest colour of the net, whatever its black, where the first way got stuck."""
+        """Begin again at the nearest colour of the net, whatever its black, where the first way got stuck."""
         stuck = np.flatnonzero((error > 0.2) & (error < 8.0))
         if not len(stuck):
             return

@@ -17,12 +17,12 @@ OUT_OF_REACH = 3.0
 @dataclass(frozen=True)
 class FitMap:
     """Patches of the characterization data against the finished profile: ids, inks (n, channels), read and
-    foretold Lab (n, 3) and their dE00 (n,)."""
+    predicted Lab (n, 3) and their dE00 (n,)."""
 
     ids: tuple[str, ...]
     inks: Array
     read: Array
-    foretold: Array
+    predicted: Array
     differences: Array
 
     def worst(self, count: int) -> list[int]:
@@ -33,8 +33,8 @@ class FitMap:
 def fit_map(profile: IccProfile, readings: ReadingSet, read: Array) -> FitMap:
     """Hold `profile` to patches that read as Lab `read` (n, 3)."""
     inks = readings.inks()
-    foretold = profile.device_to_lab(as_inks(inks, profile.inks))
-    return FitMap(readings.ids, inks, read, foretold, delta_e_2000(foretold, read))
+    predicted = profile.device_to_lab(as_inks(inks, profile.inks))
+    return FitMap(readings.ids, inks, read, predicted, delta_e_2000(predicted, read))
 
 
 def round_trip_plane(

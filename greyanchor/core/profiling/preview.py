@@ -15,7 +15,7 @@ from greyanchor.core.profiling.inversion import Inverter
 from greyanchor.core.profiling.separation import Separation
 
 STEPS = 49
-#: second differences are told for steps as long as those of a neutral axis of this many
+#: second differences are reported for steps as long as those of a neutral axis of this many
 _REPORTED_STEPS = 120
 #: named paths through colour, Lab from light to dark (media-relative L* is scaled to what the printer has)
 _PATHS = {
@@ -73,7 +73,7 @@ def preview(model: ForwardModel, separation: Separation, quick: CompactModel | N
     inverter = Inverter(model, separation, quick=quick)
     white, darkest = inverter.white, inverter.darkest
     labs = [_path(points, white, darkest) for _, points in _PATHS.values()]
-    # a point that settled elsewhere than its neighbours is begun anew from between them
+    # a point that settled elsewhere than its neighbours is begun again from between them
     first = inverter.solve(np.vstack(labs)).even.reshape(len(labs), STEPS, -1)
     between = uniform_filter1d(first, 7, axis=1, mode="nearest").reshape(len(labs) * STEPS, -1)
     solved = inverter.solve(np.vstack(labs), between, rounds=4, settle=3)

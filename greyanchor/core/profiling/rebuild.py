@@ -1,4 +1,4 @@
-"""A profile made anew from what it carries: characterization data and the settings it was built with."""
+"""A profile made again from what it carries: characterization data and the settings it was built with."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from greyanchor.core.formats import cgats, icc
 from greyanchor.core.measurement.readings import GREY, ReadingSet, as_inks
 from greyanchor.core.profiling.separation import Separation
 
-#: name under which the characterization data inside a profile tell how it was built
+#: name under which the characterization data inside a profile say how it was built
 SETTINGS = "PROFILE_SETTINGS"
 #: patches read off the table of a profile that carries no characterization data
 _SAMPLED = {1: 64, 3: 900, 4: 1500}
@@ -22,10 +22,10 @@ _SAMPLED = {1: 64, 3: 900, 4: 1500}
 
 def with_settings(readings: ReadingSet, separation: Separation, light: Light) -> ReadingSet:
     """`readings` with the separation and the viewing light among their facts, as they go into a profile."""
-    told = (
+    found = (
         light if isinstance(light, str) else [light.name.replace("'", ""), [round(p, 3) for p in light.power]]
     )
-    facts = {"separation": asdict(separation), "light": told}
+    facts = {"separation": asdict(separation), "light": found}
     return replace(readings, meta={**readings.meta, SETTINGS: json.dumps(facts, sort_keys=True)})
 
 
@@ -59,7 +59,7 @@ def characterization_inside(profile: icc.IccProfile) -> ReadingSet | None:
 
 
 def characterization_of(profile: icc.IccProfile) -> tuple[ReadingSet, str]:
-    """Readings to build anew from, and where they come from in words.
+    """Readings to build again from, and where they come from in words.
 
     The characterization data inside where there are any, else colours read off the profile's own table.
     """

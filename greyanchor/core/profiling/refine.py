@@ -23,7 +23,7 @@ _REPEATED = 16
 _NOISE_SHARE = 1.15
 #: a print farther than this from the profile (mean dE00) is of another mode, paper or chart
 ANOTHER_PRINT = 8.0
-#: a print farther off than this (mean dE00) tells that the machine has moved since the chart was read
+#: a print farther off than this (mean dE00) says that the machine has moved since the chart was read
 MOVED = 2.0
 LEAST_PATCHES = 40
 
@@ -37,9 +37,9 @@ class Round:
     patches
         Different colours read.
     off
-        The print held to what the profile foretold.
+        The print held to what the profile predicted.
     expected
-        The same after the correction, foretold for patches that were not used (leave-one-out).
+        The same after the correction, predicted for patches that were not used (leave-one-out).
     noise
         Mean difference that noise alone makes.
     """
@@ -94,21 +94,21 @@ def learn(
     """Correct `model` by all `prints` made so far through profiles of it, the newest last.
 
     `profile` is the one the newest print was made through. The correction is a smooth surface, learned
-    anew from all prints together, so that their noise falls. Raises `BadInput` for readings that are of
+    again from all prints together, so that their noise falls. Raises `BadInput` for readings that are of
     another print.
     """
     bare = replace(model, corrections=())
     newest = prints[-1]
     measured = _lab(model, newest)
-    foretold = profile.device_to_lab(as_inks(newest.inks(), profile.inks))
-    off = delta_e_2000(foretold, measured)
+    predicted = profile.device_to_lab(as_inks(newest.inks(), profile.inks))
+    off = delta_e_2000(predicted, measured)
     if len(newest) < LEAST_PATCHES:
         raise BadInput(
             f"{len(newest)} patches are too few to refine a profile; at least {LEAST_PATCHES} are needed"
         )
     if off.mean() > ANOTHER_PRINT:
         raise BadInput(
-            f"the print is {off.mean():.1f} dE00 mean from what the profile foretells: it is another mode or paper, "
+            f"the print is {off.mean():.1f} dE00 mean from what the profile predicts: it is another mode or paper, "
             "or was not made through this profile; nothing was changed"
         )
     spread = noise or trust.repeat_spread(newest)

@@ -61,13 +61,13 @@ class Separation:
 
     def tops(self, channels: tuple[str, ...]) -> Array:
         """Largest amount (channels,) of each ink. Raises `BadInput` for limits of inks that are not there."""
-        told = dict(self.limits)
-        foreign = sorted(set(told) - set(channels))
+        facts = dict(self.limits)
+        foreign = sorted(set(facts) - set(channels))
         if foreign:
             raise BadInput(
                 f"there is a limit for {foreign[0]}, but the inks are {' '.join(channels)}: name one of these"
             )
-        top = np.array([told.get(c, 1.0) for c in channels])
+        top = np.array([facts.get(c, 1.0) for c in channels])
         black = black_of(channels)
         if black is not None:
             top[black] = min(top[black], self.max_black)

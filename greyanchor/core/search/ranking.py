@@ -1,4 +1,4 @@
-"""Which print mode is the best for a job: a ranking whose every step can be told."""
+"""Which print mode is the best for a job: a ranking whose every step can be reported."""
 
 from __future__ import annotations
 
@@ -51,7 +51,7 @@ def rank(
         return []
     fastest = max(c.speed for c in candidates) or 1.0
     widest = max(c.gamut or 0.0 for c in candidates) or 1.0
-    told = [_ranked(c, time_matters, fastest, widest, area) for c in candidates]
+    items = [_ranked(c, time_matters, fastest, widest, area) for c in candidates]
 
     def order(r: Ranked) -> tuple[bool, bool, float, str]:
         late = minutes is not None and r.minutes is not None and r.minutes > minutes
@@ -59,7 +59,7 @@ def rank(
             r.reasons.insert(0, f"takes longer than the {minutes:.0f} min there are")
         return (r.candidate.verdict == "fail", late, -r.score, r.candidate.name)
 
-    return sorted(told, key=order)
+    return sorted(items, key=order)
 
 
 def _ranked(c: Candidate, time_matters: float, fastest: float, widest: float, area: float | None) -> Ranked:
@@ -94,5 +94,5 @@ def _ranked(c: Candidate, time_matters: float, fastest: float, widest: float, ar
         reasons.append("made for another media of the class")
     if c.inherited:
         score *= 0.9
-        reasons.append("rests on what its class lends")
+        reasons.append("is based on what its class lends")
     return Ranked(c, score, took, reasons)  # fmt: skip

@@ -20,8 +20,8 @@ _REACH = {"alignment": 110.0, "feed": 0.35, "cut_offset": 0.28}
 _NOISE = 0.008
 
 
-def _random(*told: object) -> np.random.Generator:
-    digest = hashlib.sha256("/".join(map(str, told)).encode()).digest()
+def _random(*values: object) -> np.random.Generator:
+    digest = hashlib.sha256("/".join(map(str, values)).encode()).digest()
     return np.random.default_rng(list(digest[:8]))
 
 

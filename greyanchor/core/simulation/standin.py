@@ -40,8 +40,8 @@ class Condition:
 
     def volumes(self) -> Array:
         """Factors (4,) on the ink volumes of C, M, Y and K."""
-        told = dict(self.drift)
-        return np.array([told.get(c, 1.0) for c in "CMYK"])
+        facts = dict(self.drift)
+        return np.array([facts.get(c, 1.0) for c in "CMYK"])
 
 
 def printed_spectra(
@@ -88,7 +88,7 @@ def print_and_read(
     reader: Spectrophotometer | None = None,
     condition: str = "M1",
 ) -> ReadingSet:
-    """`chart` printed and read with a careful hand; `reading` tells passes over the same sheet apart."""
+    """`chart` printed and read with a careful hand; `reading` distinguishes passes over the same sheet."""
     spectra = printed_spectra(chart, press, seed, state, pipeline, condition)
     reader = reader or StripReader()
     dots = chart.meta.get("READINGS_A_PATCH", "1")

@@ -73,10 +73,10 @@ class Aim:
 
     def spot_names(self, chart: ReadingSet) -> tuple[str, ...]:
         """For each patch the spot colour (and tint) of this aim that it shows; empty text for process colours."""
-        told = chart.names or (chart.ids if chart.device is None else ("",) * len(chart))
+        found = chart.names or (chart.ids if chart.device is None else ("",) * len(chart))
         known = {name.lower(): name for name in self.spots}
         out = []
-        for text in told:
+        for text in found:
             name, tint = tint_of(text)
             match = known.get(name.lower(), "")
             out.append("" if not match else match if tint >= 100 else f"{match} {tint:g} %")
@@ -91,7 +91,7 @@ class Aim:
         if chart.device is not None and (self.profile is not None or self.data is not None):
             out = self._by_device(chart)
         elif chart.device is None and not self.spots:
-            chart.values()  # tells that there are no device values
+            chart.values()  # says that there are no device values
         paper = self._paper(chart, out)
         for i, text in enumerate(self.spot_names(chart)):
             if text:

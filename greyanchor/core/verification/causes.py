@@ -1,4 +1,4 @@
-"""What can be wrong with a print, as changes of its colours that a model of the strip foretells.
+"""What can be wrong with a print, as changes of its colours that a model of the strip predicts.
 
 A small Yule-Nielsen Neugebauer model is fitted to what the strip should measure at the ink values it
 was printed with. Its derivatives by the tone and the film of each ink, and the changes that another

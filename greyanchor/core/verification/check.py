@@ -19,7 +19,7 @@ from greyanchor.core.verification.statistics import statistic
 from greyanchor.core.verification.tolerances import Criterion, ToleranceSet
 
 WORST = 10
-#: repeats of one patch that lie farther than this (dE00) from their mean are told
+#: repeats of one patch that lie farther than this (dE00) from their mean are reported
 REPEATS_DISAGREE = 1.5
 #: header of charts whose repeated patches are averaged before they are judged
 AVERAGED = "REPEATS"

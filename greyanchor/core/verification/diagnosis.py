@@ -23,7 +23,7 @@ _NOISE = 0.22
 _INDEPENDENT = 0.6
 #: share of the squares that the model of a cause may miss without being wrong
 _INEXACT = 0.08
-#: share of the squared differences that a cause must explain to be told
+#: share of the squared differences that a cause must explain to be reported
 _WORTH_TELLING = 0.12
 _CHANNELS = "CMYK"
 _INKS = {"C": "cyan", "M": "magenta", "Y": "yellow", "K": "black"}
@@ -93,19 +93,19 @@ def diagnose(strip: Strip) -> list[Cause]:
     Raises `BadInput` for fewer than 16 patches, which explain nothing.
     """
     if len(strip.expected) < 16:
-        raise BadInput(f"{len(strip.expected)} patches are too few to tell a cause from another")
+        raise BadInput(f"{len(strip.expected)} patches are too few to distinguish one cause from another")
     delta = (strip.measured - strip.expected).ravel()
     whole = float(delta @ delta)
     floor = _cost(whole, whole, len(delta), 0)
-    told = _conditions_differ(strip)
-    if not told and whole / len(delta) < (2.0 * _NOISE) ** 2:
+    result = _conditions_differ(strip)
+    if not result and whole / len(delta) < (2.0 * _NOISE) ** 2:
         return []
     shapes = shapes_of(strip.inks, strip.expected)
     found = [*_of_places(strip, delta), *_of_print(strip, delta, shapes), _of_profile(strip, delta)]
     worth = [
         c
         for c in found
-        if (c.cost < floor and c.explains >= _WORTH_TELLING) or (told and c.key == "condition")
+        if (c.cost < floor and c.explains >= _WORTH_TELLING) or (result and c.key == "condition")
     ]
     return sorted(worth, key=lambda c: c.cost)
 
@@ -204,16 +204,16 @@ def _paper(strip: Strip, delta: Array, shapes: Shapes) -> Cause:
 def _condition(strip: Strip, delta: Array, shapes: Shapes) -> list[Cause]:
     amounts, squares = _fitted(delta, shapes.brightener[None])
     aim, seen = strip.conditions
-    told = _conditions_differ(strip)
+    found = _conditions_differ(strip)
     evidence = (
         f"Light patches are {'bluer' if amounts[0] > 0 else 'yellower'}, as brightener in the paper makes them; "
         "full inks are not."
     )
-    if told:
+    if found:
         evidence = f"The aim is {aim}, the print was read as {seen}. " + evidence
     # a header that says so is evidence of its own
     condition = _made(
-        "condition", "Another measurement condition", evidence, delta, squares, -6 if told else 1.5
+        "condition", "Another measurement condition", evidence, delta, squares, -6 if found else 1.5
     )
     amounts, squares = _fitted(delta, shapes.white[None])
     white = _made(
@@ -249,16 +249,16 @@ def _dot_gain(delta: Array, shapes: Shapes) -> Cause:
 
 def _grey_balance(strip: Strip, delta: Array, shapes: Shapes) -> Cause:
     amounts, squares = _inked(delta, shapes, _ALONE[1, :3])
-    told = ", ".join(f"{c} {a:+.1f} %" for c, a in zip("CMY", amounts))
-    evidence = f"Greys have a cast while solids and paper hold: midtones of C, M and Y went apart ({told})."
+    text = ", ".join(f"{c} {a:+.1f} %" for c, a in zip("CMY", amounts))
+    evidence = f"Greys have a cast while solids and paper hold: midtones of C, M and Y went apart ({text})."
     return _made("grey balance", "Grey balance", evidence, delta, squares, 3)
 
 
 def _stale(delta: Array, shapes: Shapes) -> Cause:
     amounts, squares = _inked(delta, shapes, np.vstack([_ALONE[0], _ALONE[1:].sum(axis=1)]))
-    told = ", ".join(f"{c} {a:+.0f} %" for c, a in zip(_CHANNELS, amounts))
+    text = ", ".join(f"{c} {a:+.0f} %" for c, a in zip(_CHANNELS, amounts))
     evidence = (
-        f"Several inks changed, each by itself ({told}): the printer is no longer as it was calibrated."
+        f"Several inks changed, each by itself ({text}): the printer is no longer as it was calibrated."
     )
     return _made("stale", "Stale calibration", evidence, delta, squares, 6)
 

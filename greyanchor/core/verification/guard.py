@@ -14,7 +14,7 @@ from greyanchor.core.verification.check import CheckResult, again
 
 #: share of repeated measurements that must agree with a verdict for it to be sure: 19 times of 20
 SURE = 0.95
-#: mean dE00 between two readings of one sheet that is taken when no second reading told better
+#: mean dE00 between two readings of one sheet that is taken when no second reading said better
 USUAL_REPEATABILITY = 0.20
 #: mean length of the difference of two readings whose coordinates scatter by 1 each: sqrt(2) * 2 sqrt(2 / pi)
 _LENGTH = 4.0 / sqrt(np.pi)

@@ -66,10 +66,10 @@ class SpotColour:
         }
 
     @classmethod
-    def from_dict(cls, name: str, told: Mapping[str, Any]) -> SpotColour:
+    def from_dict(cls, name: str, values: Mapping[str, Any]) -> SpotColour:
         """A colour from what `as_dict` gives."""
-        tints = {float(t): (float(v[0]), float(v[1]), float(v[2])) for t, v in told["tints"].items()}
-        lab = told["lab"]
+        tints = {float(t): (float(v[0]), float(v[1]), float(v[2])) for t, v in values["tints"].items()}
+        lab = values["lab"]
         return cls(name, (float(lab[0]), float(lab[1]), float(lab[2])), tints)
 
     def aim(self, tint: float, paper: npt.ArrayLike = USUAL_PAPER) -> Array:

@@ -43,7 +43,7 @@ class Criterion:
     limit
         Largest figure that passes; None reports only.
     warning
-        Figure from which a pass is told as near its limit, or None.
+        Figure from which a pass is marked near limit its limit, or None.
     weight
         How much the criterion counts in the grade, 0 for nothing.
     """
@@ -84,15 +84,15 @@ class Criterion:
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values; what is as usual is left out."""
-        told: dict[str, Any] = {
+        facts: dict[str, Any] = {
             "id": self.id, "title": self.title, "group": self.group, "measure": self.measure,
             "statistic": self.statistic, "limit": self.limit,
         }  # fmt: skip
         if self.warning is not None:
-            told["warning"] = self.warning
+            facts["warning"] = self.warning
         if self.weight != 1.0:
-            told["weight"] = self.weight
-        return told
+            facts["weight"] = self.weight
+        return facts
 
 
 @dataclass(frozen=True)
@@ -135,7 +135,7 @@ class ToleranceSet:
 
     @property
     def main_measure(self) -> str:
-        """The difference that patches are told in: that of the criteria over all patches, else dE00."""
+        """The difference that patches are reported in: that of the criteria over all patches, else dE00."""
         main = [c.measure for c in self.criteria if c.group == "all" and c.measure in ("de00", "de76")]
         return main[0] if main else "de00"
 
@@ -148,13 +148,13 @@ class ToleranceSet:
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values that `from_dict` reads."""
-        told: dict[str, Any] = {
+        facts: dict[str, Any] = {
             "id": self.id, "title": self.title, "source": self.source, "edition": self.edition,
             "criteria": [c.as_dict() for c in self.criteria],
         }  # fmt: skip
         if self.grades:
-            told["grades"] = [{"name": g.name, "up_to": g.up_to} for g in self.grades]
-        return told
+            facts["grades"] = [{"name": g.name, "up_to": g.up_to} for g in self.grades]
+        return facts
 
     def to_json(self) -> str:
         """JSON text that `from_json` reads."""

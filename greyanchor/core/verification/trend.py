@@ -1,4 +1,4 @@
-"""Figures over time: control limits from the process itself, rules that tell a change, and a forecast.
+"""Figures over time: control limits from the process itself, rules that say a change, and a forecast.
 
 An individuals chart (ISO 7870-2): centre and limits come from the mean and the mean moving range. The
 rules are the zone tests of the Western Electric handbook (1956).
@@ -19,7 +19,7 @@ from greyanchor.core.colour.colorimetry import Array
 _D2 = 1.128
 #: points that the control limits are taken from, and the fewest that make them
 CENTRE_POINTS, FEWEST_POINTS = 25, 8
-#: points that a forecast rests on
+#: points that a forecast is based on
 FORECAST_POINTS = 20
 _LEVEL = 0.9
 RULES = {
@@ -61,7 +61,7 @@ class Forecast:
 
 @dataclass(frozen=True)
 class Trend:
-    """What a series of `count` values of one figure tells; `lower` and `upper` are None with too few of them."""
+    """What a series of `count` values of one figure says; `lower` and `upper` are None with too few of them."""
 
     centre: float
     deviation: float
@@ -85,7 +85,7 @@ class Trend:
 def control(days: npt.ArrayLike, values: npt.ArrayLike, limit: float | None = None) -> Trend:
     """Control limits of `values` (n,) in order of time, the rules that fired, and the forecast for `limit`.
 
-    Centre and limits rest on the first `CENTRE_POINTS` points; with fewer than `FEWEST_POINTS` there are
+    Centre and limits depend on the first `CENTRE_POINTS` points; with fewer than `FEWEST_POINTS` there are
     no limits and no signals.
     """
     x, y = np.asarray(days, dtype=float), np.asarray(values, dtype=float)

@@ -29,7 +29,7 @@ from greyanchor.core.printing.readiness import (
 from greyanchor.devices.ports import PatternPort
 from greyanchor.drawing.patterns import nozzle_pattern, step_pattern
 from greyanchor.library.machines.connections import printer_port
-from greyanchor.library.models import Media, Printer, Readied
+from greyanchor.library.models import Media, Printer, ReadinessRun
 from greyanchor.library.records.effective_settings import layers_of, resolve
 
 
@@ -39,7 +39,7 @@ class PrinterDue:
 
     printer: Printer
     due: Due
-    last: Readied | None
+    last: ReadinessRun | None
 
     @property
     def task(self) -> Task:
@@ -76,15 +76,17 @@ def wanted() -> list[PrinterDue]:
         for task in tasks_of(printer.ability_map) if printer.abilities else []:
             if task.when_media_changes and printer.loaded_media_id is None:
                 continue
-            told = _due(printer, task, last)
-            if told.due.overdue or told.due.soon(timezone.now()):
-                found.append(told)
+            result = _due(printer, task, last)
+            if result.due.overdue or result.due.soon(timezone.now()):
+                found.append(result)
     return found
 
 
-def _last_times(printers: Iterable[Printer]) -> dict[tuple[int, int | None, str], Readied]:
-    done = Readied.objects.filter(printer__in=list(printers), done_at__isnull=False).order_by("done_at", "pk")
-    out: dict[tuple[int, int | None, str], Readied] = {}
+def _last_times(printers: Iterable[Printer]) -> dict[tuple[int, int | None, str], ReadinessRun]:
+    done = ReadinessRun.objects.filter(printer__in=list(printers), done_at__isnull=False).order_by(
+        "done_at", "pk"
+    )
+    out: dict[tuple[int, int | None, str], ReadinessRun] = {}
     for record in done.defer("pattern"):
         out[
             record.printer_id,
@@ -94,16 +96,16 @@ def _last_times(printers: Iterable[Printer]) -> dict[tuple[int, int | None, str]
     return out
 
 
-def _due(printer: Printer, task: Task, last: dict[tuple[int, int | None, str], Readied]) -> PrinterDue:
+def _due(printer: Printer, task: Task, last: dict[tuple[int, int | None, str], ReadinessRun]) -> PrinterDue:
     found = last.get((printer.pk, printer.loaded_media_id if task.when_media_changes else None, task.key))
-    told = due(
+    result = due(
         task,
         found.done_at if found else None,
         found.good if found else True,
         printer.loaded_at,
         timezone.now(),
     )
-    return PrinterDue(printer, told, found)
+    return PrinterDue(printer, result, found)
 
 
 @needs(USE)
@@ -130,7 +132,9 @@ def value_now(printer: Printer, task: Task) -> float:
 
 @needs(USE)
 @transaction.atomic
-def print_pattern(printer: Printer, key: str, user: AbstractBaseUser, around: float | None = None) -> Readied:
+def print_pattern(
+    printer: Printer, key: str, user: AbstractBaseUser, around: float | None = None
+) -> ReadinessRun:
     """Print the pattern of a task; one that waits for its judgement is thrown away.
 
     Where the driver knows nothing of patterns, the machine prints its own and a person enters what is seen.
@@ -140,13 +144,13 @@ def print_pattern(printer: Printer, key: str, user: AbstractBaseUser, around: fl
         raise BadInput(f"{printer.name} has no {SETTINGS[task.setting].title.lower()}")
     if task.when_media_changes and printer.loaded_media is None:
         raise BadInput(f"say first which media is in {printer.name}")
-    printer.readied.filter(task=key, done_at=None).delete()
+    printer.readiness_runs.filter(task=key, done_at=None).delete()
     machine = patterns_of(printer, printer.loaded_media)
     now = timezone.now()
-    made = Readied(printer=printer, media=printer.loaded_media, task=key, done_by=user)
+    made = ReadinessRun(printer=printer, media=printer.loaded_media, task=key, done_by=user)
     if not task.setting:
         day = timezone.localdate(now).toordinal()
-        cleanings = printer.readied.filter(task=key, printed_at__date=timezone.localdate(now)).count()
+        cleanings = printer.readiness_runs.filter(task=key, printed_at__date=timezone.localdate(now)).count()
         channels = _channels(printer)
         closed = {c: machine.closed(c, day, cleanings) for c in channels} if machine else {}
         made.pattern = {
@@ -172,7 +176,7 @@ def _channels(printer: Printer) -> list[str]:
     return list(out) or list("CMYK")
 
 
-def picture(record: Readied) -> str:
+def picture(record: ReadinessRun) -> str:
     """The printed pattern as SVG; empty where the machine prints its own."""
     task = task_named(record.task)
     if not task.setting:
@@ -183,29 +187,31 @@ def picture(record: Readied) -> str:
     return step_pattern(task, SETTINGS[task.setting], record.pattern["values"], record.pattern["misfit"])
 
 
-def channels_of(record: Readied) -> list[str]:
+def channels_of(record: ReadinessRun) -> list[str]:
     """Inks of a printed nozzle pattern."""
     return list(record.pattern.get("channels") or record.pattern.get("closed", {}))
 
 
-def nozzles_of(record: Readied) -> int:
+def nozzles_of(record: ReadinessRun) -> int:
     """Nozzles of one ink on a printed nozzle pattern."""
     return int(record.pattern.get("nozzles", 96))
 
 
-def waiting(printer: Printer, key: str) -> Readied | None:
+def waiting(printer: Printer, key: str) -> ReadinessRun | None:
     """The pattern of a task that was printed and is not judged yet."""
-    return printer.readied.filter(task=key, done_at=None).first()
+    return printer.readiness_runs.filter(task=key, done_at=None).first()
 
 
-def _judging(pk: int) -> Readied:
-    record = Readied.objects.select_for_update(of=("self",)).select_related("printer", "media").get(pk=pk)
+def _judging(pk: int) -> ReadinessRun:
+    record = (
+        ReadinessRun.objects.select_for_update(of=("self",)).select_related("printer", "media").get(pk=pk)
+    )
     if record.done_at is not None:
         raise BadInput("this pattern was judged already; print it again")
     return record
 
 
-def _done(record: Readied, how: str, user: AbstractBaseUser, note: str) -> Readied:
+def _done(record: ReadinessRun, how: str, user: AbstractBaseUser, note: str) -> ReadinessRun:
     record.how, record.done_at, record.done_by, record.note = how, timezone.now(), user, note[:200]  # type: ignore[assignment]
     record.save()
     return record
@@ -214,8 +220,8 @@ def _done(record: Readied, how: str, user: AbstractBaseUser, note: str) -> Readi
 @needs(USE)
 @transaction.atomic
 def judge_nozzles(
-    pk: int, missing: dict[str, int], user: AbstractBaseUser, how: str = Readied.How.EYE
-) -> Readied:
+    pk: int, missing: dict[str, int], user: AbstractBaseUser, how: str = ReadinessRun.How.EYE
+) -> ReadinessRun:
     """Take what a person counted; too many missing nozzles leave the machine unready."""
     record = _judging(pk)
     channels = channels_of(record)
@@ -229,19 +235,19 @@ def judge_nozzles(
 
 @needs(USE)
 @transaction.atomic
-def judge_step(pk: int, step: int, user: AbstractBaseUser) -> Readied:
+def judge_step(pk: int, step: int, user: AbstractBaseUser) -> ReadinessRun:
     """Take the step that a person chose by eye, counted from 1."""
     record = _judging(pk)
     task, values = task_named(record.task), record.pattern.get("values", [])
     if not 1 <= step <= len(values):
         raise BadInput(f"choose a step from 1 to {len(values)}")
     record.value = checked_value(task, values[step - 1], record.printer.ability_map[task.setting])
-    return _done(record, Readied.How.EYE, user, "")
+    return _done(record, ReadinessRun.How.EYE, user, "")
 
 
 @needs(USE)
 @transaction.atomic
-def judge_by_reading(pk: int, user: AbstractBaseUser) -> Readied:
+def judge_by_reading(pk: int, user: AbstractBaseUser) -> ReadinessRun:
     """Read the pattern with the instrument and take the value it finds."""
     record = _judging(pk)
     task = task_named(record.task)
@@ -252,14 +258,14 @@ def judge_by_reading(pk: int, user: AbstractBaseUser) -> Readied:
         raise BadInput(f"{record.printer.name} prints its own pattern: judge it by eye")
     if not task.setting:
         counted = {c: len(gone) for c, gone in record.pattern["closed"].items()}
-        return judge_nozzles(pk, counted, user, Readied.How.READING)
+        return judge_nozzles(pk, counted, user, ReadinessRun.How.READING)
     ability = record.printer.ability_map[task.setting]
     faults = machine.read_misfit(task.setting, record.pattern["values"], task.step, record.pk)
     found = best_step(record.pattern["values"], faults.tolist(), ability)
     record.value = found.value
     return _done(
         record,
-        Readied.How.READING,
+        ReadinessRun.How.READING,
         user,
         f"read; {100 * found.left:.0f} % of the fault is left at step {found.step + 1}",
     )
@@ -268,7 +274,7 @@ def judge_by_reading(pk: int, user: AbstractBaseUser) -> Readied:
 def values_found(printer: Printer) -> Any:
     """Values kept for a printer, the newest of each task and media first."""
     return (
-        printer.readied.filter(done_at__isnull=False)
+        printer.readiness_runs.filter(done_at__isnull=False)
         .select_related("media", "done_by")
         .defer("pattern")
         .order_by("-done_at")

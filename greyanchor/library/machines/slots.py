@@ -107,8 +107,8 @@ def _view(printer: Printer, memory: MemoryPort, number: int, sent: SlotSent | No
         wanted = _values(wanted_of(subject, printer)) if subject else sent.values
     except BadInput:
         wanted = sent.values
-    told = differences(wanted, held, printer.ability_map)
-    return SlotView(number, name, held, sent, told, wanted != sent.values)
+    found = differences(wanted, held, printer.ability_map)
+    return SlotView(number, name, held, sent, found, wanted != sent.values)
 
 
 @needs(MAKE)

@@ -17,7 +17,7 @@ from greyanchor.core.printing.handling import SETTINGS
 from greyanchor.core.printing.readiness import MISSING_ALLOWED, task_named
 from greyanchor.devices.registry import driver_named, drivers, drivers_for
 from greyanchor.library.machines import connections, controls, readiness, slots
-from greyanchor.library.models import DeviceConnection, Media, MediaPreset, Printer, PrintMode, Readied
+from greyanchor.library.models import DeviceConnection, Media, MediaPreset, Printer, PrintMode, ReadinessRun
 
 
 def _printer(pk: int) -> Printer:
@@ -120,9 +120,9 @@ def task_page(request: HttpRequest, pk: int, task_key: str) -> HttpResponse:
         "past": readiness.values_found(printer).filter(task=task.key)[:12], "others": [d for d in readiness.dues_of(printer) if d.task.key != task.key],
     }  # fmt: skip
     if task.setting and task.setting in printer.abilities:
-        context["now"] = SETTINGS[task.setting].told(readiness.value_now(printer, task))
+        context["now"] = SETTINGS[task.setting].with_unit(readiness.value_now(printer, task))
     if waiting and task.setting:
-        context["steps"] = [SETTINGS[task.setting].told(v) for v in waiting.pattern["values"]]
+        context["steps"] = [SETTINGS[task.setting].with_unit(v) for v in waiting.pattern["values"]]
     context["nozzles"] = readiness.nozzles_of(waiting) if waiting else 0
     context["channels"] = readiness.channels_of(waiting) if waiting else []
     return render(request, "library/ready_task.html", context)
@@ -146,9 +146,9 @@ def task_judge(request: HttpRequest, pk: int, task_key: str) -> HttpResponse:
     """Take a judgement: a step, counts of nozzles, or a reading."""
     printer, task = _printer(pk), task_named(task_key)
     record = get_object_or_404(
-        Readied, pk=_whole(request, "record", "a pattern"), printer=printer, task=task.key
+        ReadinessRun, pk=_whole(request, "record", "a pattern"), printer=printer, task=task.key
     )
-    if request.POST.get("how") == Readied.How.READING:
+    if request.POST.get("how") == ReadinessRun.How.READING:
         try:
             done = readiness.judge_by_reading(record.pk, request.user)
         except BadInput as error:
@@ -166,7 +166,7 @@ def task_judge(request: HttpRequest, pk: int, task_key: str) -> HttpResponse:
         where = f" on {done.media.name}" if done.media else ""
         messages.success(
             request,
-            f"{task.title}: {SETTINGS[task.setting].told(done.value)} is kept for {printer.name}{where}.",
+            f"{task.title}: {SETTINGS[task.setting].with_unit(done.value)} is kept for {printer.name}{where}.",
         )
     elif done.good:
         messages.success(request, f"{task.title}: {printer.name} is ready.")

@@ -4,7 +4,7 @@ from greyanchor.library.models.devices import DeviceConnection
 from greyanchor.library.models.equipment import Attachment, InkSet, Media, MediaClass, MediaPreset, Printer
 from greyanchor.library.models.modes import ClassFallback, Edition, KeptText, LimitSet, Pin, PrintMode
 from greyanchor.library.models.packs import Installed, Offer, PackExport, PackImport, Shelf
-from greyanchor.library.models.readiness import Readied, SlotSent
+from greyanchor.library.models.readiness import ReadinessRun, SlotSent
 from greyanchor.library.models.rules import ShopRules
 
 __all__ = [
@@ -25,7 +25,7 @@ __all__ = [
     "Pin",
     "PrintMode",
     "Printer",
-    "Readied",
+    "ReadinessRun",
     "Shelf",
     "ShopRules",
     "SlotSent",

@@ -16,7 +16,7 @@ from greyanchor.core.printing.handling import Ability, abilities_of
 from greyanchor.core.printing.throughput import Carriage
 
 
-class Kept(models.Model):
+class VersionedRecord(models.Model):
     """A record that several people keep: `version` counts edits, so that one cannot silently undo another."""
 
     notes = models.TextField(blank=True, max_length=10000)
@@ -26,7 +26,7 @@ class Kept(models.Model):
         abstract = True
 
 
-class InkSet(Kept):
+class InkSet(VersionedRecord):
     """The inks of a printer, by channel; `light` names light inks and the channel each belongs to."""
 
     name = models.CharField(max_length=80, unique=True)
@@ -57,11 +57,11 @@ class InkSet(Kept):
 
     @property
     def can_be_built(self) -> bool:
-        """Whether the bench can profile these channels."""
+        """Whether builds can profile these channels."""
         return list(self.channels) == list("CMYK")
 
 
-class Printer(Kept):
+class Printer(VersionedRecord):
     """One machine.
 
     `abilities` are the handling settings it has, each with range, step and usual value; `carriage` is
@@ -99,14 +99,14 @@ class Printer(Kept):
 
     @property
     def machine(self) -> Carriage | None:
-        """What decides its speed; None when nobody told."""
+        """What decides its speed; None when nobody said."""
         try:
             return Carriage(width=float(self.width_mm), **self.carriage) if self.carriage else None
         except (TypeError, BadInput):
             return None
 
 
-class MediaClass(Kept):
+class MediaClass(VersionedRecord):
     """The group a media belongs to. `handling` are the values it lends, `reasons` why each is what it is."""
 
     name = models.CharField(max_length=80, unique=True)
@@ -125,7 +125,7 @@ class MediaClass(Kept):
         return self.name
 
 
-class Media(Kept):
+class Media(VersionedRecord):
     """What is printed on."""
 
     name = models.CharField(max_length=120, unique=True)
@@ -160,7 +160,7 @@ class Media(Kept):
         return self.name
 
 
-class MediaPreset(Kept):
+class MediaPreset(VersionedRecord):
     """Handling settings for one media on one model of printer."""
 
     name = models.CharField(max_length=160, unique=True)

@@ -56,17 +56,17 @@ class LimitSet(models.Model):
         ordering = ["-made_at", "-pk"]
 
     def __str__(self) -> str:
-        told = ", ".join(f"{c} {v:.0f}" for c, v in self.limits.items())
-        return f"{told}; total {self.total_ink:.0f} %" if self.total_ink else told
+        text = ", ".join(f"{c} {v:.0f}" for c, v in self.limits.items())
+        return f"{text}; total {self.total_ink:.0f} %" if self.total_ink else text
 
     @staticmethod
     def digest(limits: dict[str, float], total: float | None) -> str:
         """The hash that names limits, to a hundredth of a percent."""
-        told = [
+        items = [
             sorted((c, round(v, 2)) for c, v in limits.items()),
             None if total is None else round(total, 2),
         ]
-        return hashlib.sha256(json.dumps(told).encode()).hexdigest()
+        return hashlib.sha256(json.dumps(items).encode()).hexdigest()
 
     @classmethod
     def of(cls, limits: dict[str, float], total: float | None) -> LimitSet:
@@ -80,7 +80,7 @@ class PrintMode(models.Model):
     """What an operator picks: an environment with its limits, curves and profile.
 
     `handling` are the values the mode itself holds; the others come from preset, class and printer.
-    `readings` names the readings it rests on, as {purpose, sha256} of `KeptText`. `calibrated_at` is when
+    `readings` names the readings it is based on, as {purpose, sha256} of `KeptText`. `calibrated_at` is when
     its curves were last made.
     """
 
@@ -168,7 +168,7 @@ class PrintMode(models.Model):
     @property
     def inherited_text(self) -> str:
         """What the mode has from elsewhere, in words; empty when everything is its own."""
-        return "; ".join(f"{what} of {told['name']}" for what, told in self.inherited.items())
+        return "; ".join(f"{what} of {parts['name']}" for what, parts in self.inherited.items())
 
     @property
     def environment_rows(self) -> list[tuple[str, str]]:

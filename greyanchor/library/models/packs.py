@@ -83,7 +83,7 @@ class Shelf(models.Model):
 
 
 class Offer(models.Model):
-    """One pack of the catalogue in its newest version, as the catalogue told it."""
+    """One pack of the catalogue in its newest version, as the catalogue said it."""
 
     key = models.CharField(max_length=120, unique=True)
     title = models.CharField(max_length=160)

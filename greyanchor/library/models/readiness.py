@@ -10,7 +10,7 @@ from greyanchor.library.models.equipment import Media, MediaPreset, Printer
 from greyanchor.library.models.modes import PrintMode
 
 
-class Readied(models.Model):
+class ReadinessRun(models.Model):
     """One time a readiness task was done: the pattern printed, how it was judged, and the value found.
 
     A record without `done_at` is a pattern that was printed and waits for its judgement. `value` is kept for
@@ -21,8 +21,8 @@ class Readied(models.Model):
         EYE = "eye", "by eye"
         READING = "reading", "by reading"
 
-    printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="readied")
-    media = models.ForeignKey(Media, null=True, on_delete=models.CASCADE, related_name="readied")
+    printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="readiness_runs")
+    media = models.ForeignKey(Media, null=True, on_delete=models.CASCADE, related_name="readiness_runs")
     task = models.CharField(max_length=20)
     pattern = models.JSONField(default=dict)
     how = models.CharField(max_length=8, choices=How.choices, blank=True)
@@ -38,6 +38,7 @@ class Readied(models.Model):
     )
 
     class Meta:
+        db_table = "library_readied"
         ordering = ["-printed_at", "-pk"]
         verbose_name = "readiness pattern"
         indexes = [models.Index(fields=["printer", "media", "task", "done_at"])]

@@ -41,7 +41,7 @@ class Names:
     sites: dict[int, str] = field(default_factory=dict)
 
 
-class Snapshot:
+class ColumnCache:
     """Columns of all modes, in no particular order; `names` are those of `Names`."""
 
     def __init__(self) -> None:
@@ -113,8 +113,8 @@ class Snapshot:
         new.ink_sets = dict(InkSet.objects.order_by().values_list("pk", "name"))
         new.classes = dict(MediaClass.objects.order_by().values_list("pk", "name"))
         new.sites = dict(Site.objects.order_by().values_list("pk", "name"))
-        for pk, *told in Media.objects.order_by().values_list("pk", "name", "maker", "media_class_id"):
-            new.media[pk] = tuple(told)  # type: ignore[assignment]
+        for pk, *parts in Media.objects.order_by().values_list("pk", "name", "maker", "media_class_id"):
+            new.media[pk] = tuple(parts)  # type: ignore[assignment]
         self.names = new
         moved_classes = {k for k, v in new.classes.items() if old.classes.get(k) != v}
         media = {k for k, v in new.media.items() if old.media.get(k) != v or v[2] in moved_classes}
@@ -129,11 +129,11 @@ class Snapshot:
                 if everyone or self.ints["media"][row] in media or self.ints["printer"][row] in printers:
                     self._put_words(row)
             if printers:
-                self._stamp = self._latest = None  # speeds are told anew
+                self._stamp = self._latest = None  # speeds are reported again
 
     def _take(self, rows: Iterable[tuple[Any, ...]]) -> None:
-        for told in rows:
-            facts = dict(zip(_FIELDS, told))
+        for parts in rows:
+            facts = dict(zip(_FIELDS, parts))
             row = self._at.get(facts["pk"])
             if row is None:
                 row = self.count
@@ -215,4 +215,4 @@ class Snapshot:
 
 
 #: the snapshot of this process
-SNAPSHOT = Snapshot()
+CACHE = ColumnCache()

@@ -12,19 +12,19 @@ from greyanchor.library.models import PrintMode
 
 def restore_trend(mode: PrintMode) -> str:
     """Mean dE00 to the baseline over all restores of a mode, as a plot; empty before the first."""
-    told = [r for r in mode.restores.select_related("baseline").order_by("started_at") if r.drift]
-    if not told:
+    items = [r for r in mode.restores.select_related("baseline").order_by("started_at") if r.drift]
+    if not items:
         return ""
-    first = told[0].baseline.taken_at
-    days = [max(0.0, (r.started_at - first).total_seconds() / 86400.0) for r in told]
-    after = [r.after["mean"] if r.after else None for r in told]
-    return trend_plot(days, [r.drift["mean"] for r in told], after, RESTORED)
+    first = items[0].baseline.taken_at
+    days = [max(0.0, (r.started_at - first).total_seconds() / 86400.0) for r in items]
+    after = [r.after["mean"] if r.after else None for r in items]
+    return trend_plot(days, [r.drift["mean"] for r in items], after, RESTORED)
 
 
-def told_settings(in_force: dict[str, dict[str, Any]]) -> list[tuple[str, str, str]]:
+def settings_in_words(in_force: dict[str, dict[str, Any]]) -> list[tuple[str, str, str]]:
     """Kept handling settings in words: (title, value with unit, source)."""
     return [
-        (SETTINGS[k].title, SETTINGS[k].told(v["value"]), SOURCE_WORDS[v["source"]])
+        (SETTINGS[k].title, SETTINGS[k].with_unit(v["value"]), SOURCE_WORDS[v["source"]])
         for k, v in in_force.items()
         if k in SETTINGS
     ]

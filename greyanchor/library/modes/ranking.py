@@ -26,7 +26,7 @@ CUTS = (70.0, 50.0, 30.0)
 
 @dataclass(frozen=True)
 class Line:
-    """One fact of every mode; `differs` when they are not all the same."""
+    """One fact of every mode; `differs` when they are not anyway."""
 
     label: str
     cells: list[str]
@@ -118,10 +118,10 @@ def _limits(modes: list[PrintMode]) -> list[Line]:
 
 def _proof(modes: list[PrintMode]) -> list[Line]:
     def of(m: PrintMode, *path: str) -> float | None:
-        told: Any = m.profile.report if m.profile else None
+        found: Any = m.profile.report if m.profile else None
         for name in path:
-            told = told.get(name) if isinstance(told, dict) else None
-        return told if isinstance(told, int | float) else None
+            found = found.get(name) if isinstance(found, dict) else None
+        return found if isinstance(found, int | float) else None
 
     now = timezone.now()
     words = {"pass": "pass", "fail": "FAIL"}
@@ -137,7 +137,7 @@ def _proof(modes: list[PrintMode]) -> list[Line]:
 
 def _handling(held: list[dict[str, Held]]) -> list[Line]:
     keys = [k for k in SETTINGS if any(k in h for h in held)]
-    return [_line(SETTINGS[k].title, [h[k].told if k in h else "–" for h in held]) for k in keys]
+    return [_line(SETTINGS[k].title, [h[k].text if k in h else "–" for h in held]) for k in keys]
 
 
 # --- the best mode for -----------------------------------------------------------------------

@@ -16,7 +16,7 @@ from greyanchor.accounts.people import named, site_of
 from greyanchor.core.errors import BadInput
 from greyanchor.core.search.facets import narrow
 from greyanchor.library.models import PackImport, Pin, PrintMode
-from greyanchor.library.modes.column_cache import SNAPSHOT, Snapshot
+from greyanchor.library.modes.column_cache import CACHE, ColumnCache
 
 PAGE = 50
 #: choices of a facet that are shown at once, and most of them that are shown after "more"
@@ -81,7 +81,7 @@ class Column:
 
 @dataclass(frozen=True)
 class Cell:
-    """One cell of the table; a verdict is told by its key, everything else by its text."""
+    """One cell of the table; a verdict is reported by its key, everything else by its text."""
 
     text: str
     numeric: bool = False
@@ -143,15 +143,15 @@ def _coded(values: Codes, labels: Mapping[int, str]) -> tuple[Codes, list[tuple[
     """Values as codes from 0 in the order of their labels, and for each code its value in the address and its label."""
     known, at = np.unique(values, return_inverse=True)
     order = sorted(range(len(known)), key=lambda i: labels.get(int(known[i]), str(known[i])).casefold())
-    told = [int(known[i]) for i in order if known[i] != -1]
-    place = {v: i for i, v in enumerate(told)}
+    items = [int(known[i]) for i in order if known[i] != -1]
+    place = {v: i for i, v in enumerate(items)}
     codes = np.array([place.get(int(v), -1) for v in known], dtype=np.int64)
     return codes[at] if len(known) else np.zeros(0, dtype=np.int64), [
-        (str(v), labels.get(v, str(v))) for v in told
+        (str(v), labels.get(v, str(v))) for v in items
     ]
 
 
-def _facet_codes(shot: Snapshot) -> dict[str, tuple[Codes, list[tuple[str, str]]]]:
+def _facet_codes(shot: ColumnCache) -> dict[str, tuple[Codes, list[tuple[str, str]]]]:
     """Codes of every facet; those that do not move with the clock are kept until the snapshot changes."""
     if shot.derived is None:
         shot.derived = _still_codes(shot)
@@ -164,7 +164,7 @@ def _binned(values: Codes, edges: Sequence[tuple[float, str]]) -> tuple[Codes, l
     return np.where(np.isnan(values), -1, codes), [(str(i), label) for i, (_, label) in enumerate(edges)]
 
 
-def _still_codes(shot: Snapshot) -> dict[str, tuple[Codes, list[tuple[str, str]]]]:
+def _still_codes(shot: ColumnCache) -> dict[str, tuple[Codes, list[tuple[str, str]]]]:
     names = shot.names
     media, printer = shot.column("media"), shot.column("printer")
 
@@ -176,7 +176,7 @@ def _still_codes(shot: Snapshot) -> dict[str, tuple[Codes, list[tuple[str, str]]
         at = np.clip(np.searchsorted(keys, values), 0, len(keys) - 1)
         return np.where(keys[at] == values, targets[at], -1)
 
-    makers = sorted({told[1] for told in names.media.values()}, key=str.casefold)
+    makers = sorted({parts[1] for parts in names.media.values()}, key=str.casefold)
     maker_code = {m: i for i, m in enumerate(makers)}
     people = {u.pk: named(u) for u in User.objects.filter(pk__in=np.unique(shot.column("made_by")).tolist())}
 
@@ -204,15 +204,15 @@ def _by_number(values: Codes, unit: str) -> tuple[Codes, list[tuple[str, str]]]:
 
 def named_pks(query: QueryDict) -> list[int]:
     """Modes that an address names; `BadInput` for what is no number of one."""
-    told = query.getlist("m")
-    if wrong := next((v for v in told if not v.isdecimal() or len(v) > 15), None):
+    found = query.getlist("m")
+    if wrong := next((v for v in found if not v.isdecimal() or len(v) > 15), None):
         raise BadInput(f"there is no print mode {wrong[:20]!r}")
-    return [int(v) for v in told]
+    return [int(v) for v in found]
 
 
 def find(query: QueryDict, user: Any) -> FindingPage:
     """Narrow, search, sort and cut to a page, as an address asks."""
-    shot = SNAPSHOT
+    shot = CACHE
     with shot.lock:
         shot.follow()
         coded = _facet_codes(shot)
@@ -313,7 +313,7 @@ def _number(text: str | None) -> int:
     return int(text) if text and text.isdecimal() and len(text) < 7 else 1
 
 
-def _sort_key(shot: Snapshot, coded: dict[str, Any], sort: str, scores: Codes) -> Codes:
+def _sort_key(shot: ColumnCache, coded: dict[str, Any], sort: str, scores: Codes) -> Codes:
     down = sort.startswith("-")
     key = sort.lstrip("-")
     ranks = shot.name_ranks() if shot.count else np.zeros(0, dtype=np.int64)
@@ -335,11 +335,11 @@ def _sort_key(shot: Snapshot, coded: dict[str, Any], sort: str, scores: Codes) -
 
 def _address(query: QueryDict, **changes: Any) -> str:
     """The query of an address with some of its values replaced; None takes a value away. The page is forgotten."""
-    told = [
+    items = [
         (k, v) for k, values in query.lists() for v in values if k not in changes and k != "page" and v != ""
     ]
-    told += [(k, str(v)) for k, values in changes.items() for v in (values if isinstance(values, list) else [values]) if v is not None]  # fmt: skip
-    return urlencode(told)
+    items += [(k, str(v)) for k, values in changes.items() for v in (values if isinstance(values, list) else [values]) if v is not None]  # fmt: skip
+    return urlencode(items)
 
 
 def _facet(
@@ -363,10 +363,10 @@ def _columns(query: QueryDict, sort: str) -> list[Column]:
     out = []
     for key, title, numeric in COLUMNS:
         shown = key in wanted
-        told = "descending" if sort == f"-{key}" else "ascending" if sort == key else ""
+        text = "descending" if sort == f"-{key}" else "ascending" if sort == key else ""
         toggled = [c for c, _, _ in COLUMNS if (c in wanted) != (c == key)]
         out.append(Column(
-            key, title, shown, numeric, told, _address(query, sort=f"-{key}" if sort == key else key), _address(query, cols=",".join(toggled) or key),
+            key, title, shown, numeric, text, _address(query, sort=f"-{key}" if sort == key else key), _address(query, cols=",".join(toggled) or key),
         ))  # fmt: skip
     return out
 
@@ -383,5 +383,5 @@ def pinned(user: Any, most: int = 12) -> list[PrintMode]:
 
 def warm() -> None:
     """Read the library into memory, so that the first person need not wait."""
-    with SNAPSHOT.lock:
-        SNAPSHOT.follow()
+    with CACHE.lock:
+        CACHE.follow()

@@ -73,7 +73,7 @@ def release_mode(
     """Put a mode into the library for every operator, and keep it as an edition.
 
     `evidence` are the rules it was held to, each with "ok"; where one is not, `exception` says why it is
-    released all the same, or `BadInput` names what is missing.
+    released anyway, or `BadInput` names what is missing.
     """
     mode = PrintMode.objects.select_for_update(of=("self",)).select_related("printer", "media__media_class", "preset").get(pk=pk)  # fmt: skip
     if mode.profile_id is None or mode.curve_set_id is None:
@@ -87,7 +87,7 @@ def release_mode(
         )
     missing = [e["text"] for e in evidence or [] if not e["ok"]]
     if missing and not exception:
-        raise BadInput("missing for a release: " + "; ".join(missing) + ". Mend it, or say why it is released all the same")  # fmt: skip
+        raise BadInput("missing for a release: " + "; ".join(missing) + ". Mend it, or say why it is released anyway")  # fmt: skip
     mode.state = State.RELEASED
     mode.released_at, mode.released_by, mode.note = timezone.now(), user, note
     if readings is not None:
@@ -113,7 +113,7 @@ def retire_mode(pk: int, based_on: int, user: AbstractBaseUser, why: str) -> Pri
 @needs(RELEASE)
 @transaction.atomic
 def bring_back(pk: int, based_on: int, user: AbstractBaseUser, why: str) -> PrintMode:
-    """Put a retired mode in review again, or among the drafts where it was never finished; a release asks for its evidence anew."""
+    """Put a retired mode in review again, or among the drafts where it was never finished; a release asks for its evidence again."""
     mode = locked_mode(pk, based_on)
     if mode.state != State.RETIRED:
         raise BadInput(f"{mode.name} is {mode.get_state_display()}; only a retired mode is brought back")

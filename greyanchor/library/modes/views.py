@@ -145,7 +145,7 @@ def mode_pin(request: HttpRequest, pk: int) -> HttpResponse:
 def edition_page(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """A mode as it was released."""
     edition = get_object_or_404(Edition.objects.select_related("mode", "released_by", "profile", "curve_set").defer("profile__data", "profile__fitted", "curve_set__text"), mode=pk, number=number)  # fmt: skip
-    return render(request, "library/edition.html", {"edition": edition, "mode": edition.mode, "c": edition.content, "held": queries.told_settings(edition.content.get("in_force", {}))})  # fmt: skip
+    return render(request, "library/edition.html", {"edition": edition, "mode": edition.mode, "c": edition.content, "held": queries.settings_in_words(edition.content.get("in_force", {}))})  # fmt: skip
 
 
 @require_GET
@@ -195,15 +195,15 @@ def _between(text: str | None, low: float, high: float, usual: float | None) -> 
 def media_classes(request: HttpRequest) -> HttpResponse:
     """What each media class lends, printer by printer."""
     if request.method == "POST":
-        told: dict[str, Any] = {
+        facts: dict[str, Any] = {
             n: v if (v := request.POST.get(n, "")).isdecimal() else 0
             for n in ("media_class", "printer", "mode")
         }
         group, printer = (
-            get_object_or_404(MediaClass, pk=told["media_class"]),
-            get_object_or_404(Printer, pk=told["printer"]),
+            get_object_or_404(MediaClass, pk=facts["media_class"]),
+            get_object_or_404(Printer, pk=facts["printer"]),
         )
-        mode = get_object_or_404(PrintMode, pk=told["mode"]) if told["mode"] else None
+        mode = get_object_or_404(PrintMode, pk=facts["mode"]) if facts["mode"] else None
         fallbacks.set_fallback(group, printer, mode, request.user)
         messages.success(
             request, f"{group.name} on {printer.name}: {mode.name if mode else 'nothing'} is lent."

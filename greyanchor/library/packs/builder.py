@@ -14,7 +14,7 @@ from django.utils import timezone
 
 from greyanchor.accounts.people import named
 from greyanchor.core.errors import BadInput
-from greyanchor.core.packs import Tell, dump_pack, write_archive
+from greyanchor.core.packs import Progress, dump_pack, write_archive
 from greyanchor.library.models import Edition, KeptText, MediaPreset, PrintMode
 from greyanchor.library.records.effective_settings import in_force, in_force_facts
 from greyanchor.profiles.models import Profile
@@ -47,13 +47,15 @@ class Label:
     note: str = ""
 
 
-def pack_modes(pks: Iterable[int], label: Label, target: Path | io.BytesIO, tell: Tell | None = None) -> int:
-    """Write a pack of modes as they are now; gives their number. `tell` hears of each file."""
+def pack_modes(
+    pks: Iterable[int], label: Label, target: Path | io.BytesIO, report: Progress | None = None
+) -> int:
+    """Write a pack of modes as they are now; gives their number. `report` hears of each file."""
     modes = list(_ready().filter(pk__in=list(pks)).order_by("name"))
     refuse_too_many(len(modes))
     files: dict[str, Callable[[], bytes]] = {}
-    told = [_mode(m, files) for m in modes]
-    _write(modes, told, label, files, target, tell=tell)
+    items = [_mode(m, files) for m in modes]
+    _write(modes, items, label, files, target, report=report)
     return len(modes)
 
 
@@ -62,7 +64,7 @@ def pack_edition(edition: Edition, target: Path | io.BytesIO) -> None:
     mode = _ready().get(pk=edition.mode_id)
     files: dict[str, Callable[[], bytes]] = {}
     c = edition.content
-    told = {
+    facts = {
         "name": c["name"], "printer": mode.printer.model, "ink_set": mode.ink_set.name, "media": mode.media.name,
         "preset": c.get("preset"), "environment": c["environment"], "limits": c["limits"], "total_ink": c["total_ink"],
         "splits": c["splits"], "inherited": c["inherited"], "handling": c["handling"], "handling_in_force": c["in_force"],
@@ -73,7 +75,7 @@ def pack_edition(edition: Edition, target: Path | io.BytesIO) -> None:
     }  # fmt: skip
     presets = [{"name": c["preset"], "media": mode.media.name, "printer": mode.printer.model, "handling": c.get("preset_handling", {})}] if c.get("preset") else []  # fmt: skip
     title = f"{c['name']}, edition {edition.number}"
-    _write([mode], [told], Label(title), files, target, presets, c.get("class_handling"))
+    _write([mode], [facts], Label(title), files, target, presets, c.get("class_handling"))
 
 
 def _ready() -> Any:
@@ -108,24 +110,24 @@ def _files(
     files: dict[str, Callable[[], bytes]], profile: int | None, curves: KeptText | None, readings: list[dict[str, str]]
 ) -> dict[str, Any]:  # fmt: skip
     """Name the files of a mode, each once whatever number of modes share it."""
-    told: dict[str, Any] = {"profile": None, "profile_facts": None, "curves": None, "readings": []}
+    facts: dict[str, Any] = {"profile": None, "profile_facts": None, "curves": None, "readings": []}
     if profile is not None:
         sha, title = Profile.objects.values_list("sha256", "title").get(pk=profile)
-        told |= {
+        facts |= {
             "profile": f"profiles/{sha[:20]}.icc",
             "profile_facts": f"profiles/{sha[:20]}.json",
             "profile_title": title,
         }
-        files[told["profile"]] = partial(_profile_bytes, profile)
-        files[told["profile_facts"]] = partial(_profile_facts, profile)
+        files[facts["profile"]] = partial(_profile_bytes, profile)
+        files[facts["profile_facts"]] = partial(_profile_facts, profile)
     if curves is not None:
-        told["curves"] = f"curves/{curves.sha256[:20]}.csv"
-        files[told["curves"]] = partial(_text, curves.sha256)
+        facts["curves"] = f"curves/{curves.sha256[:20]}.csv"
+        files[facts["curves"]] = partial(_text, curves.sha256)
     for reading in readings:
         name = f"readings/{reading['sha256'][:20]}.txt"
         files[name] = partial(_text, reading["sha256"])
-        told["readings"].append({"file": name, "purpose": reading["purpose"]})
-    return told
+        facts["readings"].append({"file": name, "purpose": reading["purpose"]})
+    return facts
 
 
 def _profile_bytes(pk: int) -> bytes:
@@ -142,8 +144,8 @@ def _text(sha256: str) -> bytes:
 
 
 def _write(
-    modes: list[PrintMode], told: list[dict[str, Any]], label: Label, files: dict[str, Callable[[], bytes]], target: Path | io.BytesIO,
-    presets: list[dict[str, Any]] | None = None, class_handling: dict[str, float] | None = None, tell: Tell | None = None,
+    modes: list[PrintMode], items: list[dict[str, Any]], label: Label, files: dict[str, Callable[[], bytes]], target: Path | io.BytesIO,
+    presets: list[dict[str, Any]] | None = None, class_handling: dict[str, float] | None = None, report: Progress | None = None,
 ) -> None:  # fmt: skip
     media = {m.media_id: m.media for m in modes}
     classes = {m.media_class_id: m.media_class for m in media.values()}
@@ -170,6 +172,6 @@ def _write(
              "dry_minutes": m.dry_minutes, "notes": m.notes}
             for m in media.values()
         ],
-        "presets": presets, "modes": told,
+        "presets": presets, "modes": items,
     }  # fmt: skip
-    write_archive(target, dump_pack(manifest, files, tell))
+    write_archive(target, dump_pack(manifest, files, report))

@@ -65,8 +65,8 @@ def ask() -> Shelf:
         shelf.trouble = error.reason[:300]
     else:
         with transaction.atomic():
-            for told in offers:
-                Offer.objects.update_or_create(key=told.pop("key"), defaults={**told, "seen_at": now})
+            for parts in offers:
+                Offer.objects.update_or_create(key=parts.pop("key"), defaults={**parts, "seen_at": now})
             Offer.objects.filter(seen_at__lt=now).delete()
         shelf.trouble, shelf.reached_at = "", now
     shelf.save()
@@ -74,7 +74,7 @@ def ask() -> Shelf:
 
 
 def ask_when_stale() -> Shelf:
-    """The shelf, asked anew when the last answer is old."""
+    """The shelf, asked again when the last answer is old."""
     shelf = Shelf.current()
     fresh = shelf.asked_at is not None and timezone.now() - shelf.asked_at < FRESH
     return shelf if fresh and shelf.address == address() else ask()
@@ -97,11 +97,11 @@ def _offers(data: bytes) -> list[dict[str, Any]]:
     except (ValueError, KeyError, TypeError, RecursionError):
         raise BadInput("the catalogue answered with something that is no list of packs") from None
     for offer in out:
-        for told in [offer, *offer["versions"]]:
-            if not (_VERSION.match(told["version"]) and _HASH.match(told["sha256"]) and told["size"] >= 0):
-                raise BadInput(f"the catalogue tells a version of {offer['title']} that is none")
+        for parts in [offer, *offer["versions"]]:
+            if not (_VERSION.match(parts["version"]) and _HASH.match(parts["sha256"]) and parts["size"] >= 0):
+                raise BadInput(f"the catalogue says a version of {offer['title']} that is none")
         if not _KEY.match(offer["key"]):
-            raise BadInput("the catalogue tells a pack with a key that is none")
+            raise BadInput("the catalogue says a pack with a key that is none")
     return out
 
 
@@ -109,12 +109,12 @@ def _offers(data: bytes) -> list[dict[str, Any]]:
 def fetch(key: str, version: str, user: AbstractBaseUser) -> PackImport:
     """Fetch a pack, hold it to the hash the catalogue promised, and queue its import."""
     offer = Offer.objects.filter(key=key).first()
-    told = next((v for v in offer.versions if v["version"] == version), None) if offer else None
-    if offer is None or told is None:
+    found = next((v for v in offer.versions if v["version"] == version), None) if offer else None
+    if offer is None or found is None:
         raise BadInput("the catalogue does not offer that any more; ask it again")
     with _open(f"/packs/{key}/{version}.zip") as answer:
         return importing.receive(
-            f"{offer.title} {version}", _chunks(answer, told["size"]), user, (key, version), told["sha256"]
+            f"{offer.title} {version}", _chunks(answer, found["size"]), user, (key, version), found["sha256"]
         )
 
 
@@ -124,7 +124,7 @@ def _chunks(answer: Any, size: int) -> Iterator[bytes]:
         while chunk := answer.read(1 << 18):
             left -= len(chunk)
             if left < 0:
-                raise BadInput("the catalogue sends more than it told; nothing of it was kept")
+                raise BadInput("the catalogue sends more than it said; nothing of it was kept")
             yield chunk
     except OSError as error:
         raise Unreachable(
@@ -150,7 +150,7 @@ class Newer:
 
 
 def newer() -> list[Newer]:
-    """Packs with a newer version in the catalogue, as it last told."""
+    """Packs with a newer version in the catalogue, as it last said."""
     held = here()
     return [
         Newer(o, held[o.key])

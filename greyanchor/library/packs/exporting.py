@@ -70,7 +70,7 @@ def write(pk: int) -> None:
     partial = target.with_suffix(".part")
     try:
         label = builder.Label(job.title, job.maker, note=job.note)
-        count = builder.pack_modes(job.modes, label, partial, work.teller(PackExport, pk))
+        count = builder.pack_modes(job.modes, label, partial, work.progress_of(PackExport, pk))
         partial.replace(target)
     finally:
         partial.unlink(missing_ok=True)

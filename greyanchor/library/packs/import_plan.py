@@ -42,54 +42,54 @@ def plan_of(pack: Pack, supplied: Collection[int] = ()) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _printer(told: Mapping[str, Any]) -> dict[str, Any]:
-    ours = Printer.objects.filter(model__iexact=told["model"]).order_by("name").first()
-    return {"name": told["model"], "action": SAME if ours else MAP, "ours": ours.pk if ours else None}
+def _printer(values: Mapping[str, Any]) -> dict[str, Any]:
+    ours = Printer.objects.filter(model__iexact=values["model"]).order_by("name").first()
+    return {"name": values["model"], "action": SAME if ours else MAP, "ours": ours.pk if ours else None}
 
 
-def _ink_set(told: Mapping[str, Any]) -> dict[str, Any]:
-    ours = InkSet.objects.filter(name__iexact=told["name"]).first()
-    if ours is not None and ours.channels == told["channels"] and ours.light == told.get("light", {}):
-        return {"name": told["name"], "action": SAME, "ours": ours.pk, "text": ours.channel_text}
+def _ink_set(values: Mapping[str, Any]) -> dict[str, Any]:
+    ours = InkSet.objects.filter(name__iexact=values["name"]).first()
+    if ours is not None and ours.channels == values["channels"] and ours.light == values.get("light", {}):
+        return {"name": values["name"], "action": SAME, "ours": ours.pk, "text": ours.channel_text}
     alike = next(
         (
             i
             for i in InkSet.objects.all()
-            if i.channels == told["channels"] and i.light == told.get("light", {})
+            if i.channels == values["channels"] and i.light == values.get("light", {})
         ),
         None,
     )
-    text = " ".join([*told["channels"], *told.get("light", {})])
-    return {"name": told["name"], "action": CREATE if ours is None else MAP, "ours": alike.pk if alike and ours else None, "text": text}  # fmt: skip
+    text = " ".join([*values["channels"], *values.get("light", {})])
+    return {"name": values["name"], "action": CREATE if ours is None else MAP, "ours": alike.pk if alike and ours else None, "text": text}  # fmt: skip
 
 
-def _class(told: Mapping[str, Any]) -> dict[str, Any]:
-    ours = MediaClass.objects.filter(name__iexact=told["name"]).first()
+def _class(values: Mapping[str, Any]) -> dict[str, Any]:
+    ours = MediaClass.objects.filter(name__iexact=values["name"]).first()
     if ours is not None:
-        return {"name": told["name"], "action": SAME, "ours": ours.pk}
-    family = told.get("family") or guess_family(told["name"])
+        return {"name": values["name"], "action": SAME, "ours": ours.pk}
+    family = values.get("family") or guess_family(values["name"])
     alike = MediaClass.objects.filter(family=family).order_by("name").first() if family else None
-    return {"name": told["name"], "action": MAP, "ours": alike.pk if alike else None, "family": family}
+    return {"name": values["name"], "action": MAP, "ours": alike.pk if alike else None, "family": family}
 
 
-def _media(told: Mapping[str, Any]) -> dict[str, Any]:
-    ours = Media.objects.filter(name__iexact=told["name"]).first()
+def _media(values: Mapping[str, Any]) -> dict[str, Any]:
+    ours = Media.objects.filter(name__iexact=values["name"]).first()
     if ours is None:
-        return {"name": told["name"], "action": CREATE, "ours": None, "differs": []}
+        return {"name": values["name"], "action": CREATE, "ours": None, "differs": []}
     differs = [
-        f"{name.replace('_', ' ')}: {getattr(ours, name)} here, {told[name]} in the pack"
+        f"{name.replace('_', ' ')}: {getattr(ours, name)} here, {values[name]} in the pack"
         for name in _MEDIA_FACTS
-        if name in told and told[name] != getattr(ours, name)
+        if name in values and values[name] != getattr(ours, name)
     ]
-    return {"name": told["name"], "action": SAME, "ours": ours.pk, "differs": differs}
+    return {"name": values["name"], "action": SAME, "ours": ours.pk, "differs": differs}
 
 
-def _preset(told: Mapping[str, Any]) -> dict[str, Any]:
-    ours = MediaPreset.objects.filter(name__iexact=told["name"]).first()
+def _preset(values: Mapping[str, Any]) -> dict[str, Any]:
+    ours = MediaPreset.objects.filter(name__iexact=values["name"]).first()
     if ours is None:
-        return {"name": told["name"], "action": CREATE, "ours": None}
-    differs = _handling(ours.handling, told.get("handling", {}))
-    return {"name": told["name"], "action": CLASH if differs else SAME, "ours": ours.pk, "differs": differs}
+        return {"name": values["name"], "action": CREATE, "ours": None}
+    differs = _handling(ours.handling, values.get("handling", {}))
+    return {"name": values["name"], "action": CLASH if differs else SAME, "ours": ours.pk, "differs": differs}
 
 
 def _both(what: str, ours: str, theirs: str) -> str:
@@ -99,11 +99,11 @@ def _both(what: str, ours: str, theirs: str) -> str:
 def _handling(ours: Mapping[str, float], theirs: Mapping[str, float]) -> list[str]:
     """Each handling setting that is held otherwise, with both values."""
 
-    def told(key: str, value: float | None) -> str:
+    def shown(key: str, value: float | None) -> str:
         return "not held" if value is None else f"{value:g} {SETTINGS[key].unit}"
 
     return [
-        _both(setting.title, told(key, ours.get(key)), told(key, theirs.get(key)))
+        _both(setting.title, shown(key, ours.get(key)), shown(key, theirs.get(key)))
         for key, setting in SETTINGS.items()
         if ours.get(key) != theirs.get(key)
     ]
@@ -112,11 +112,11 @@ def _handling(ours: Mapping[str, float], theirs: Mapping[str, float]) -> list[st
 def _limits(ours: Mapping[str, float], theirs: Mapping[str, float]) -> list[str]:
     """Each ink limit that is another, to a hundredth of a percent."""
 
-    def told(value: float | None) -> str:
+    def shown(value: float | None) -> str:
         return "none" if value is None else f"{value:.1f} %"
 
     return [
-        _both(f"{channel} limit", told(ours.get(channel)), told(theirs.get(channel)))
+        _both(f"{channel} limit", shown(ours.get(channel)), shown(theirs.get(channel)))
         for channel in dict.fromkeys([*ours, *theirs])
         if round(ours.get(channel, -1.0), 2) != round(theirs.get(channel, -1.0), 2)
     ]
@@ -130,36 +130,36 @@ def names_taken() -> dict[str, int]:
 def _modes(pack: Pack, supplied: Collection[int]) -> list[dict[str, Any]]:
     taken, files = names_taken(), pack.manifest["files"]
     out = []
-    for told in pack.modes:
-        row = {"name": told["name"], "printer": told["printer"], "media": told["media"], "action": CREATE, "ours": None, "state": "released" if told.get("released_at") else "draft"}  # fmt: skip
-        pk = taken.get(told["name"].casefold())
+    for parts in pack.modes:
+        row = {"name": parts["name"], "printer": parts["printer"], "media": parts["media"], "action": CREATE, "ours": None, "state": "released" if parts.get("released_at") else "draft"}  # fmt: skip
+        pk = taken.get(parts["name"].casefold())
         if pk is not None:
             ours = PrintMode.objects.select_related("curve_set", "profile").defer("curve_set__text", "profile__data", "profile__fitted", "profile__boundary").get(pk=pk)  # fmt: skip
-            differs = _differences(told, ours, files)
+            differs = _differences(parts, ours, files)
             suggest = UPDATE if pk in supplied else KEEP_BOTH
             row |= {"ours": pk, "action": CLASH if differs else SAME, "differs": differs, "suggest": suggest}
         out.append(row)
     return out
 
 
-def _differences(told: Mapping[str, Any], ours: PrintMode, files: Mapping[str, Any]) -> list[str]:
+def _differences(values: Mapping[str, Any], ours: PrintMode, files: Mapping[str, Any]) -> list[str]:
     """What differs between a packed mode and ours of the same name, in words; nothing for two of one content."""
     found = []
-    theirs = PrintEnvironment(**told["environment"]).as_dict()
+    theirs = PrintEnvironment(**values["environment"]).as_dict()
     for name, value in theirs.items():
         if name not in ("printer", "ink_set", "media") and ours.environment.get(name) != value:
             found.append(_both(name, str(ours.environment.get(name)), str(value)))
-    found += _limits(ours.limits, told["limits"])
-    totals = [t and round(t, 2) for t in (ours.total_ink, told.get("total_ink"))]
+    found += _limits(ours.limits, values["limits"])
+    totals = [t and round(t, 2) for t in (ours.total_ink, values.get("total_ink"))]
     if totals[0] != totals[1]:
         found.append(_both("total ink", *(f"{t:.0f} %" if t else "none" for t in totals)))
     for what, key, sha in (
         ("curves", "curves", ours.curve_set.sha256 if ours.curve_set else None),
         ("profile", "profile", ours.profile.sha256 if ours.profile else None),
     ):
-        if (files[told[key]]["sha256"] if told.get(key) else None) != sha:
+        if (files[values[key]]["sha256"] if values.get(key) else None) != sha:
             found.append(f"another {what}" if what == "profile" else f"other {what}")
-    return [*found, *_handling(ours.handling, told.get("handling", {}))]
+    return [*found, *_handling(ours.handling, values.get("handling", {}))]
 
 
 def usual_choices(plan: Mapping[str, Any]) -> dict[str, Any]:
@@ -174,21 +174,21 @@ def usual_choices(plan: Mapping[str, Any]) -> dict[str, Any]:
     }
 
 
-def checked_choices(plan: Mapping[str, Any], told: Mapping[str, Any]) -> dict[str, Any]:
+def checked_choices(plan: Mapping[str, Any], values: Mapping[str, Any]) -> dict[str, Any]:
     """Choices as a person made them, completed and held to what can be chosen."""
     out = usual_choices(plan)
     for kind, model in (("printers", Printer), ("ink_sets", InkSet), ("media_classes", MediaClass)):
         known = set(model._default_manager.values_list("pk", flat=True))  # type: ignore[attr-defined]
         for name in out[kind]:
-            if name in told.get(kind, {}):
-                value = told[kind][name]
+            if name in values.get(kind, {}):
+                value = values[kind][name]
                 if value is not None and value not in known:
                     raise BadInput(f"what {name} was mapped to is not there any more; choose again")
                 out[kind][name] = value
     ways = {w for w, _ in ON_CLASH}
     for kind in ("presets", "modes"):
         for name in out[kind]:
-            way = told.get(kind, {}).get(name, out[kind][name])
+            way = values.get(kind, {}).get(name, out[kind][name])
             if way not in ways:
                 raise BadInput(f"{name}: keep both, update ours, or leave ours")
             out[kind][name] = way
@@ -202,7 +202,7 @@ def checked_choices(plan: Mapping[str, Any], told: Mapping[str, Any]) -> dict[st
                 )
         elif row["action"] == MAP:
             raise BadInput(f"there is an ink set called {row['name']} with other channels here; map it to one of ours")  # fmt: skip
-    out["state"] = "packed" if told.get("state") == "packed" else "review"
+    out["state"] = "packed" if values.get("state") == "packed" else "review"
     if all(v is None for v in out["printers"].values()):
         raise BadInput("no printer of the pack was mapped to one of ours, so nothing would be imported")
     return out

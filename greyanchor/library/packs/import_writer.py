@@ -62,12 +62,12 @@ class PackWriter:
         media = {m["media"] for m in self.wanted} | {
             p["media"] for p in self.pack.manifest.get("presets", []) if self._used("preset", p["name"])
         }
-        told = self.pack.named("media")
-        groups = {told[name]["media_class"] for name in media}
+        found = self.pack.named("media")
+        groups = {found[name]["media_class"] for name in media}
         self.classes = {
             c["name"]: self._class(c) for c in self.pack.manifest["media_classes"] if c["name"] in groups
         }
-        self.media = {name: self._media(told[name]) for name in sorted(media)}
+        self.media = {name: self._media(found[name]) for name in sorted(media)}
         self.presets = {
             p["name"]: self._preset(p)
             for p in self.pack.manifest.get("presets", [])
@@ -92,26 +92,26 @@ class PackWriter:
                 found.setdefault(self.pack.manifest["files"][mode["profile"]]["sha256"], mode["profile"])
         return [name for sha, name in found.items() if sha not in self.profiles]
 
-    def _way(self, told: dict[str, Any]) -> str:
-        return str(self.choices["modes"].get(told["name"], ""))
+    def _way(self, values: dict[str, Any]) -> str:
+        return str(self.choices["modes"].get(values["name"], ""))
 
     def _used(self, field: str, name: str) -> bool:
         return any(m.get(field) == name for m in self.wanted)
 
-    def _ink_set(self, told: dict[str, Any]) -> InkSet:
-        ours = self.choices["ink_sets"].get(told["name"])
+    def _ink_set(self, values: dict[str, Any]) -> InkSet:
+        ours = self.choices["ink_sets"].get(values["name"])
         if ours:
             found = InkSet.objects.get(pk=ours)
         else:
             found = InkSet(
-                name=told["name"],
-                channels=told["channels"],
-                light=told.get("light", {}),
-                kind=told.get("kind") or "unknown",
+                name=values["name"],
+                channels=values["channels"],
+                light=values.get("light", {}),
+                kind=values.get("kind") or "unknown",
             )
             self._keep(found)
         for mode in self.wanted:
-            if mode["ink_set"] == told["name"]:
+            if mode["ink_set"] == values["name"]:
                 self._run(self.printers[mode["printer"]], found)
         return found
 
@@ -126,46 +126,50 @@ class PackWriter:
     def _keep(self, record: Any) -> None:
         write(record, self.user, self.why)
 
-    def _class(self, told: dict[str, Any]) -> MediaClass:
-        ours = self.choices["media_classes"].get(told["name"])
+    def _class(self, values: dict[str, Any]) -> MediaClass:
+        ours = self.choices["media_classes"].get(values["name"])
         if ours:
             return MediaClass.objects.get(pk=ours)
         made = MediaClass(
-            name=told["name"][:80],
-            family=told.get("family", ""),
-            handling=told.get("handling", {}),
-            reasons=told.get("reasons", {}),
+            name=values["name"][:80],
+            family=values.get("family", ""),
+            handling=values.get("handling", {}),
+            reasons=values.get("reasons", {}),
         )
         self._keep(made)
         return made
 
-    def _media(self, told: dict[str, Any]) -> Media:
-        ours = Media.objects.filter(name__iexact=told["name"]).first()
+    def _media(self, values: dict[str, Any]) -> Media:
+        ours = Media.objects.filter(name__iexact=values["name"]).first()
         if ours is not None:
             return ours
         made = Media(
-            name=told["name"][:120], media_class=self.classes[told["media_class"]], maker=told["maker"], weight=told.get("weight", 200),
-            thickness=told.get("thickness", 200), width_mm=told.get("width_mm", 1000), brightener=told.get("brightener", "none"),
-            travels_backwards=told.get("travels_backwards", True), unreadable=told.get("unreadable", False),
-            dry_minutes=told.get("dry_minutes", 30), notes=told.get("notes", ""),
+            name=values["name"][:120], media_class=self.classes[values["media_class"]], maker=values["maker"], weight=values.get("weight", 200),
+            thickness=values.get("thickness", 200), width_mm=values.get("width_mm", 1000), brightener=values.get("brightener", "none"),
+            travels_backwards=values.get("travels_backwards", True), unreadable=values.get("unreadable", False),
+            dry_minutes=values.get("dry_minutes", 30), notes=values.get("notes", ""),
         )  # fmt: skip
         self._keep(made)
         return made
 
-    def _preset(self, told: dict[str, Any]) -> MediaPreset:
-        model = self.printers[told["printer"]].model if told["printer"] in self.printers else told["printer"]
-        ours = MediaPreset.objects.filter(name__iexact=told["name"]).first()
-        way = self.choices["presets"].get(told["name"])
+    def _preset(self, values: dict[str, Any]) -> MediaPreset:
+        model = (
+            self.printers[values["printer"]].model
+            if values["printer"] in self.printers
+            else values["printer"]
+        )
+        ours = MediaPreset.objects.filter(name__iexact=values["name"]).first()
+        way = self.choices["presets"].get(values["name"])
         if ours is not None and way in (None, import_plan.SKIP):
             return ours
         if ours is not None and way == import_plan.UPDATE:
-            ours.handling, ours.notes = told.get("handling", {}), told.get("notes", ours.notes)
+            ours.handling, ours.notes = values.get("handling", {}), values.get("notes", ours.notes)
             ours.version += 1
             self._keep(ours)
             return ours
         made = MediaPreset(
-            name=self._free_preset(told["name"]), media=self.media[told["media"]], printer_model=model, handling=told.get("handling", {}),
-            notes=told.get("notes", ""), made_by=self.user,
+            name=self._free_preset(values["name"]), media=self.media[values["media"]], printer_model=model, handling=values.get("handling", {}),
+            notes=values.get("notes", ""), made_by=self.user,
         )  # fmt: skip
         self._keep(made)
         return made
@@ -185,11 +189,11 @@ class PackWriter:
             free, number = f"{name[:150]} ({number})", number + 1
         return free
 
-    def _mode(self, told: dict[str, Any]) -> PrintMode | None:
-        pk = self.taken.get(told["name"].casefold())
+    def _mode(self, values: dict[str, Any]) -> PrintMode | None:
+        pk = self.taken.get(values["name"].casefold())
         ours = PrintMode.objects.get(pk=pk) if pk else None
-        row = self.rows.get(told["name"]) if ours else None
-        way = self._way(told)
+        row = self.rows.get(values["name"]) if ours else None
+        way = self._way(values)
         if ours is not None and (way == import_plan.SKIP or (row and row["action"] == import_plan.SAME)):
             self.counts["left"] += 1
             return ours if row and row["action"] == import_plan.SAME else None
@@ -197,9 +201,9 @@ class PackWriter:
         mode = (
             ours
             if update and ours is not None
-            else PrintMode(name=self._free_name(told["name"]), made_by=self.user)
+            else PrintMode(name=self._free_name(values["name"]), made_by=self.user)
         )
-        self._fill(mode, told)
+        self._fill(mode, values)
         if update:
             mode.version += 1
         self._keep(mode)
@@ -207,48 +211,56 @@ class PackWriter:
         self.counts["updated" if update else "created"] += 1
         if mode.state == PrintMode.State.RELEASED:
             when = (
-                f", edition {told['edition']} released there by {told.get('released_by') or 'nobody named'}"
-                if told.get("edition")
+                f", edition {values['edition']} released there by {values.get('released_by') or 'nobody named'}"
+                if values.get("edition")
                 else ""
             )
             keep_edition(mode, [{"rule": "import", "ok": True, "text": f"{self.why}{when}"}], self.user)
         return mode
 
-    def _fill(self, mode: PrintMode, told: dict[str, Any]) -> None:
+    def _fill(self, mode: PrintMode, values: dict[str, Any]) -> None:
         printer, ink_set, media = (
-            self.printers[told["printer"]],
-            self.inks[told["ink_set"]],
-            self.media[told["media"]],
+            self.printers[values["printer"]],
+            self.inks[values["ink_set"]],
+            self.media[values["media"]],
         )
         environment = PrintEnvironment(
-            **{**told["environment"], "printer": printer.model, "ink_set": ink_set.name, "media": media.name}
+            **{
+                **values["environment"],
+                "printer": printer.model,
+                "ink_set": ink_set.name,
+                "media": media.name,
+            }
         )
         mode.printer, mode.ink_set, mode.media = printer, ink_set, media
         mode.environment, mode.environment_hash = environment.as_dict(), environment.content_hash()
-        mode.preset = self.presets.get(told.get("preset") or "")
-        mode.handling = {k: v for k, v in told.get("handling", {}).items() if k in printer.abilities}
-        mode.limits, mode.total_ink = told["limits"], told.get("total_ink")
-        mode.splits, mode.inherited = told.get("splits", []), told.get("inherited", {})
-        mode.curves = self._text(told["curves"]) if told.get("curves") else ""
-        mode.calibrated_at = _time(told.get("calibrated_at")) or mode.calibrated_at
-        mode.profile_id = self._profile(told) if told.get("profile") else None
+        mode.preset = self.presets.get(values.get("preset") or "")
+        mode.handling = {k: v for k, v in values.get("handling", {}).items() if k in printer.abilities}
+        mode.limits, mode.total_ink = values["limits"], values.get("total_ink")
+        mode.splits, mode.inherited = values.get("splits", []), values.get("inherited", {})
+        mode.curves = self._text(values["curves"]) if values.get("curves") else ""
+        mode.calibrated_at = _time(values.get("calibrated_at")) or mode.calibrated_at
+        mode.profile_id = self._profile(values) if values.get("profile") else None
         mode.readings = [
-            {"purpose": r["purpose"], "sha256": KeptText.of(self._text(r["file"]), KeptText.Kind.READINGS).sha256} for r in told.get("readings", [])
+            {"purpose": r["purpose"], "sha256": KeptText.of(self._text(r["file"]), KeptText.Kind.READINGS).sha256} for r in values.get("readings", [])
         ]  # fmt: skip
-        mode.note = told.get("note", "")
-        mode.last_verdict, mode.last_check_summary = told.get("verdict", ""), told.get("check_summary", "")
+        mode.note = values.get("note", "")
+        mode.last_verdict, mode.last_check_summary = (
+            values.get("verdict", ""),
+            values.get("check_summary", ""),
+        )
         as_packed = (
             self.choices.get("state") == "packed"
-            and told.get("released_at")
+            and values.get("released_at")
             and mode.profile_id
             and mode.curve_set
         )
         if as_packed:
             mode.state, mode.released_at = (
                 PrintMode.State.RELEASED,
-                _time(told["released_at"]) or timezone.now(),
+                _time(values["released_at"]) or timezone.now(),
             )
-            mode.released_by = self.people.get(told.get("released_by") or "")
+            mode.released_by = self.people.get(values.get("released_by") or "")
         elif mode.pk is None or mode.state != PrintMode.State.RELEASED:
             mode.state = (
                 PrintMode.State.READY if mode.profile_id and mode.curve_set else PrintMode.State.BUILDING
@@ -257,14 +269,14 @@ class PackWriter:
     def _text(self, name: str) -> str:
         return self.archive.read(name).decode("utf-8-sig", errors="replace")
 
-    def _profile(self, told: dict[str, Any]) -> int:
-        sha = self.pack.manifest["files"][told["profile"]]["sha256"]
+    def _profile(self, values: dict[str, Any]) -> int:
+        sha = self.pack.manifest["files"][values["profile"]]["sha256"]
         if sha not in self.profiles:
-            facts = self.facts[told["profile"]]
+            facts = self.facts[values["profile"]]
             made = Profile.objects.create(
-                title=(told.get("profile_title") or told["name"])[:160], version=facts["version"], data=self.ahead.of(told["profile"]), sha256=sha,
+                title=(values.get("profile_title") or values["name"])[:160], version=facts["version"], data=self.ahead.of(values["profile"]), sha256=sha,
                 report=facts["report"], settings=facts["settings"], neutral=facts["neutral"], boundary=facts["boundary"],
-                lightest=facts["lightest"], darkest=facts["darkest"], channels=self.inks[told["ink_set"]].channels, created_by=self.user,
+                lightest=facts["lightest"], darkest=facts["darkest"], channels=self.inks[values["ink_set"]].channels, created_by=self.user,
                 made_from={**facts["made_from"], "pack": self.why},
             )  # fmt: skip
             self.profiles[sha] = made.pk

@@ -29,7 +29,7 @@ from greyanchor.profiles.services import keep_attached
 #: most bytes of a pack that is sent
 MOST_SENT = 900 * 2**20
 _STEP = PackImport.Step
-Tell = Callable[[float, str], None]
+Progress = Callable[[float, str], None]
 
 
 def folder() -> Path:
@@ -99,14 +99,14 @@ def _queue(job: PackImport) -> None:
 
 
 @needs(MAKE)
-def decide(pk: int, told: dict[str, Any], user: AbstractBaseUser) -> PackImport:
+def decide(pk: int, values: dict[str, Any], user: AbstractBaseUser) -> PackImport:
     """Take what a person chose and queue the writing."""
     with transaction.atomic():
         job = PackImport.objects.select_for_update(of=("self",)).get(pk=pk)
         if not job.is_decidable:
             raise BadInput(f"{job.name} is {job.get_step_display()}; it cannot be decided now")
         if job.kind == PackImport.Kind.PACK:
-            choices = import_plan.checked_choices(job.plan, told)
+            choices = import_plan.checked_choices(job.plan, values)
             if choices["state"] == "packed" and not may(user, RELEASE):
                 raise NotAllowed(user, RELEASE)
             released = PrintMode.objects.filter(
@@ -116,7 +116,7 @@ def decide(pk: int, told: dict[str, Any], user: AbstractBaseUser) -> PackImport:
                 raise NotAllowed(user, RELEASE)
         else:
             usable = {p["at"] for p in job.plan["profiles"] if not p["against"]}
-            choices = {"take": [at for at in told.get("take", []) if at in usable]}
+            choices = {"take": [at for at in values.get("take", []) if at in usable]}
             if not choices["take"]:
                 raise BadInput("choose at least one profile")
         job.choices, job.step, job.started_by = choices, _STEP.WRITE, user  # type: ignore[assignment]
@@ -141,35 +141,35 @@ def again(pk: int, user: AbstractBaseUser) -> PackImport:
 def carry_on(pk: int) -> None:
     """The next step of an import: test and plan it, or write it."""
     job = PackImport.objects.get(pk=pk)
-    tell = work.teller(PackImport, pk)
+    report = work.progress_of(PackImport, pk)
     if not path_of(job).exists():
         raise BadInput("the file is gone from the server; send it again")
     try:
-        _next_step(job, tell)
+        _next_step(job, report)
     except BadInput:
         if job.step == _STEP.TEST:  # refused whole: nothing of it is kept
             path_of(job).unlink(missing_ok=True)
         raise
 
 
-def _next_step(job: PackImport, tell: Tell) -> None:
+def _next_step(job: PackImport, report: Progress) -> None:
     pk = job.pk
     if job.kind == PackImport.Kind.PROFILES:
-        _profiles(job, tell)
+        _profiles(job, report)
         return
     with Archive(path_of(job), job.name) as archive:
         if job.step == _STEP.WRITE:
             if file_hash(path_of(job)) != job.sha256:
                 raise BadInput("the file on the server is not what was tested; send it again")
             pack = read_tested(archive)
-            facts = _examined(pack, archive, tell)
-            tell(0.99, f"writing {len(pack.modes)} print modes")
+            facts = _examined(pack, archive, report)
+            report(0.99, f"writing {len(pack.modes)} print modes")
             with transaction.atomic():
                 made = PackWriter(job, pack, archive, facts).write()
                 PackImport.objects.filter(pk=pk).update(step=_STEP.DONE, result=made)
                 work.end(PackImport, pk, PackImport.State.DONE, _summary(made))
         else:
-            pack = read_pack(archive, tell)
+            pack = read_pack(archive, report)
             plan = import_plan.plan_of(pack, supplied_modes(job.offer_key))
             PackImport.objects.filter(pk=pk).update(
                 step=_STEP.PLAN, plan=plan, choices=import_plan.usual_choices(plan)
@@ -189,8 +189,8 @@ def _summary(made: dict[str, Any]) -> str:
     return ", ".join(f"{n} {what}" for what, n in counts.items() if n) or "nothing was changed"
 
 
-def _examined(pack: Pack, archive: Archive, tell: Tell) -> dict[str, dict[str, Any]]:
-    """What the pages of each new profile show: as the pack tells it where it makes sense, else measured here."""
+def _examined(pack: Pack, archive: Archive, report: Progress) -> dict[str, dict[str, Any]]:
+    """What the pages of each new profile show: as the pack says it where it makes sense, else measured here."""
     known = set(Profile.objects.values_list("sha256", flat=True))
     out: dict[str, dict[str, Any]] = {}
     inks = pack.named("ink_sets")
@@ -198,8 +198,8 @@ def _examined(pack: Pack, archive: Archive, tell: Tell) -> dict[str, dict[str, A
     for i, (file, mode) in enumerate(wanted.items()):
         if pack.manifest["files"][file]["sha256"] in known:
             continue
-        tell(i / len(wanted), f"looking at profile {i + 1} of {len(wanted)}")
-        facts = _facts_told(archive, mode.get("profile_facts"))
+        report(i / len(wanted), f"looking at profile {i + 1} of {len(wanted)}")
+        facts = _facts_text(archive, mode.get("profile_facts"))
         if facts is None:
             channels = tuple(inks[mode["ink_set"]]["channels"])
             found = examine(archive.read(file), file, float(len(channels)), None, channels)
@@ -212,24 +212,24 @@ def _examined(pack: Pack, archive: Archive, tell: Tell) -> dict[str, dict[str, A
     return out
 
 
-def _facts_told(archive: Archive, name: str | None) -> dict[str, Any] | None:
-    """The figures of a profile as its pack tells them; None where they are not of the form they should be."""
+def _facts_text(archive: Archive, name: str | None) -> dict[str, Any] | None:
+    """The figures of a profile as its pack says them; None where they are not of the form they should be."""
     if not name or name not in archive.sizes():
         return None
     try:
-        told = json.loads(archive.read(name))
-        boundary, neutral = np.array(told["boundary"], dtype=float), np.array(told["neutral"], dtype=float)
+        found = json.loads(archive.read(name))
+        boundary, neutral = np.array(found["boundary"], dtype=float), np.array(found["neutral"], dtype=float)
         sound = (
             boundary.shape == (LEVELS, HUES) and neutral.ndim in (1, 2) and bool(np.isfinite(boundary).all() and np.isfinite(neutral).all())
-            and isinstance(told["report"], dict) and isinstance(told["settings"], dict) and isinstance(told["made_from"], dict)
-            and told["version"] in (2, 4) and float(told["darkest"]) <= float(told["lightest"])
+            and isinstance(found["report"], dict) and isinstance(found["settings"], dict) and isinstance(found["made_from"], dict)
+            and found["version"] in (2, 4) and float(found["darkest"]) <= float(found["lightest"])
         )  # fmt: skip
     except (ValueError, KeyError, TypeError, RecursionError):
         return None
-    return told if sound else None
+    return found if sound else None
 
 
-def _profiles(job: PackImport, tell: Tell) -> None:
+def _profiles(job: PackImport, report: Progress) -> None:
     """Loose profiles: examine each, or write those that were chosen."""
     rows = job.plan["profiles"]
     with Archive(path_of(job), job.name) as archive:
@@ -237,7 +237,7 @@ def _profiles(job: PackImport, tell: Tell) -> None:
             chosen = [r for r in rows if r["at"] in job.choices["take"]]
             found = []
             for i, row in enumerate(chosen):
-                tell(i / len(chosen), f"looking at {row['title']}")
+                report(i / len(chosen), f"looking at {row['title']}")
                 data = archive.read(row["at"])
                 found.append(
                     (
@@ -258,7 +258,7 @@ def _profiles(job: PackImport, tell: Tell) -> None:
         else:
             known = dict(Profile.objects.values_list("sha256", "pk"))
             for i, row in enumerate(rows):
-                tell(i / len(rows), f"looking at {row['title']}")
+                report(i / len(rows), f"looking at {row['title']}")
                 if not row["against"]:
                     row |= _look(archive.read(row["at"]), row, known)
             PackImport.objects.filter(pk=job.pk).update(step=_STEP.PLAN, plan={"profiles": rows})

@@ -114,20 +114,20 @@ def _choices(request: HttpRequest, job: PackImport) -> dict[str, Any]:
     """Choices of the form: names are sent by their place in the plan, so that any name can be one."""
     if job.kind == PackImport.Kind.PROFILES:
         return {"take": request.POST.getlist("take")}
-    told: dict[str, Any] = {"state": request.POST.get("state", "review")}
+    facts: dict[str, Any] = {"state": request.POST.get("state", "review")}
     for kind in ("printers", "ink_sets", "media_classes"):
-        told[kind] = {}
+        facts[kind] = {}
         for i, row in enumerate(job.plan.get(kind, [])):
             value = request.POST.get(f"{kind}.{i}")
             if value is not None:
-                told[kind][row["name"]] = int(value) if value.isdecimal() else None
+                facts[kind][row["name"]] = int(value) if value.isdecimal() else None
     for kind in ("presets", "modes"):
-        told[kind] = {}
+        facts[kind] = {}
         for i, row in enumerate(job.plan.get(kind, [])):
             value = request.POST.get(f"{kind}.all") or request.POST.get(f"{kind}.{i}")
             if value and row["action"] == import_plan.CLASH:
-                told[kind][row["name"]] = value
-    return told
+                facts[kind][row["name"]] = value
+    return facts
 
 
 @require_POST
@@ -182,8 +182,8 @@ def export_order(request: HttpRequest) -> HttpResponse:
     """Queue a pack of the modes that a kept address names or narrows to."""
     query = QueryDict(request.POST.get("query", ""))
     pks = _meant(query, request.user)
-    told = {name: request.POST.get(name, "") for name in ("title", "maker", "note")}
-    job = exporting.order(pks, builder.Label(**told), request.user)
+    facts = {name: request.POST.get(name, "") for name in ("title", "maker", "note")}
+    job = exporting.order(pks, builder.Label(**facts), request.user)
     return redirect("export", pk=job.pk)
 
 
@@ -208,7 +208,7 @@ def export_file(request: HttpRequest, pk: int) -> HttpResponse:
     job = _export(pk)
     path = exporting.path_of(job)
     if job.state != PackExport.State.DONE or not path.exists():
-        raise BadInput(f"{job.title} is not here to be fetched; pack the modes anew")
+        raise BadInput(f"{job.title} is not here to be fetched; pack the modes again")
     plain = "".join(c if c.isalnum() or c in "-_." else "-" for c in job.title).strip("-") or "modes"
     return FileResponse(
         path.open("rb"), as_attachment=True, filename=f"{plain}.zip", content_type="application/zip"
@@ -278,7 +278,7 @@ def catalogue_ask(request: HttpRequest) -> HttpResponse:
     if shelf.trouble:
         messages.error(
             request,
-            f"{shelf.trouble[:1].upper()}{shelf.trouble[1:]}. What it told before stays; everything that is here works without it.",
+            f"{shelf.trouble[:1].upper()}{shelf.trouble[1:]}. What it said before stays; everything that is here works without it.",
         )
     else:
         messages.success(request, f"The catalogue offers {Offer.objects.count()} packs.")

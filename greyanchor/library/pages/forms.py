@@ -124,10 +124,10 @@ class PrinterForm(RecordForm):
             self.fields["ink_sets"].initial = list(self.instance.ink_sets.values_list("pk", flat=True))
 
     def values(self) -> dict[str, Any]:
-        told = super().values()
+        found = super().values()
         carriage = {n: self.cleaned_data.get(n) for n in ("swath", "fastest", "firing", "turn")}
         inks = sorted(i.pk for i in self.cleaned_data["ink_sets"])
-        return {**told, **{f"carriage.{n}": v for n, v in carriage.items()}, "ink_sets": inks or None}
+        return {**found, **{f"carriage.{n}": v for n, v in carriage.items()}, "ink_sets": inks or None}
 
 
 class InkForm(RecordForm):
@@ -185,7 +185,7 @@ class HandlingRow:
 class HandlingForm:
     """All settings a record can hold, as rows by group; an empty field hands a value back to its source.
 
-    A class tells beside each value why it is what it is: `reasons` by setting, kept and emptied with the value.
+    A class says beside each value why it is what it is: `reasons` by setting, kept and emptied with the value.
     """
 
     def __init__(

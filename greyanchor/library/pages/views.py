@@ -27,7 +27,7 @@ from greyanchor.library.pages.forms import AbilitiesForm, HandlingForm, RecordFo
 from greyanchor.library.records import editing
 from greyanchor.library.records.effective_settings import in_force, preset_in_force
 from greyanchor.library.records.handling_edits import start_class
-from greyanchor.library.records.record_types import Kind, kind_named, kind_of
+from greyanchor.library.records.record_types import Kind, record_type_named, record_type_of
 from greyanchor.profiles.services import content_of
 
 _IN_USE = (PrintMode.State.RELEASED, PrintMode.State.RETIRED)
@@ -39,7 +39,7 @@ def record_or_404(kind: Kind, pk: int) -> Any:
 
 def record_page(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse:
     """One record: looked at, and changed."""
-    kind = kind_named(kind_key)
+    kind = record_type_named(kind_key)
     record = record_or_404(kind, pk)
     return edit_page(request, kind, record, presenters.page_of(record))
 
@@ -62,7 +62,7 @@ def edit_page(request: HttpRequest, kind: Kind, record: Any, context: dict[str, 
             if answer is not None:
                 return answer
             status = 422
-        except editing.Crossed as error:
+        except editing.EditConflict as error:
             return _merge_page(request, kind, error)
         except BadInput as error:
             form.add_error(None, error.sentence)
@@ -70,7 +70,7 @@ def edit_page(request: HttpRequest, kind: Kind, record: Any, context: dict[str, 
     context |= {
         "kind": kind, "record": record, "form": form, "handling": handling, "abilities": abilities, "files": editing.files_of(record),
         "entries": editing.history(record, 12), "may_change": _may_change(request, kind, record),
-        "holding": editing.held_by(record) if kind.key != "modes" else [], "noted": noted(record)[:12],
+        "holding": editing.blocking_references(record) if kind.key != "modes" else [], "noted": noted(record)[:12],
     }  # fmt: skip
     return render(request, "library/record_page.html", context, status=status)
 
@@ -132,7 +132,7 @@ def _taken(kind: Kind, posted: QueryDict) -> dict[str, str]:
     return taken  # type: ignore[return-value]
 
 
-def _merge_page(request: HttpRequest, kind: Kind, crossed: editing.Crossed) -> HttpResponse:
+def _merge_page(request: HttpRequest, kind: Kind, crossed: editing.EditConflict) -> HttpResponse:
     """Both versions side by side; what only one person changed is chosen already."""
     found, record = crossed.merge, crossed.record
     now = kind.flat(record)
@@ -158,7 +158,7 @@ def _merge_page(request: HttpRequest, kind: Kind, crossed: editing.Crossed) -> H
     for row in rows:
         row |= {
             "label": kind.label(row["field"]),
-            **{f"{s}_told": kind.told(row["field"], row[s]) for s in ("base", "theirs", "mine")},
+            **{f"{s}_text": kind.format_value(row["field"], row[s]) for s in ("base", "theirs", "mine")},
         }
     asked = {"version", "clash", "csrfmiddlewaretoken", *(f"take:{row['field']}" for row in rows)}
     kept = [  # with what was chosen on a merge page before this one, where nobody changed that field since
@@ -179,7 +179,7 @@ def _merge_page(request: HttpRequest, kind: Kind, crossed: editing.Crossed) -> H
 
 def record_new(request: HttpRequest, kind_key: str) -> HttpResponse:
     """A new record of a kind."""
-    kind = kind_named(kind_key)
+    kind = record_type_named(kind_key)
     if kind.key == "modes":
         return redirect("new-build")
     initial = {
@@ -207,7 +207,7 @@ def record_new(request: HttpRequest, kind_key: str) -> HttpResponse:
 @require_GET
 def record_list(request: HttpRequest, kind_key: str) -> HttpResponse:
     """All records of a kind."""
-    kind = kind_named(kind_key)
+    kind = record_type_named(kind_key)
     return render(
         request,
         "library/record_list.html",
@@ -218,7 +218,7 @@ def record_list(request: HttpRequest, kind_key: str) -> HttpResponse:
 @require_GET
 def record_history(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse:
     """The whole history, two versions of it side by side."""
-    kind = kind_named(kind_key)
+    kind = record_type_named(kind_key)
     record = record_or_404(kind, pk)
     entries = editing.history(record, 200)
     a, b = request.GET.get("a", ""), request.GET.get("b", "")
@@ -235,7 +235,7 @@ def record_history(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse
 @require_POST
 def record_go_back(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse:
     """Back to an older version."""
-    kind = kind_named(kind_key)
+    kind = record_type_named(kind_key)
     record_or_404(kind, pk)
     entry, version = request.POST.get("entry", ""), request.POST.get("version", "")
     if not (entry.isdecimal() and version.isdecimal()):
@@ -248,8 +248,8 @@ def record_go_back(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse
 
 @require_POST
 def record_remove(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse:
-    """Take a record away that nothing rests on."""
-    kind = kind_named(kind_key)
+    """Take a record away that nothing is based on."""
+    kind = record_type_named(kind_key)
     record = record_or_404(kind, pk)
     version = request.POST.get("version", "")
     name = editing.remove(
@@ -280,14 +280,14 @@ def class_start(request: HttpRequest, pk: int) -> HttpResponse:
 def _owner(kind_key: str, pk: int) -> models.Model:
     if kind_key in ("curves", "limits"):
         return get_object_or_404(KeptText if kind_key == "curves" else LimitSet, pk=pk)
-    return record_or_404(kind_named(kind_key), pk)  # type: ignore[no-any-return]
+    return record_or_404(record_type_named(kind_key), pk)  # type: ignore[no-any-return]
 
 
 def address_of(record: Any) -> str:
     """The name of the page of a record."""
     if isinstance(record, KeptText):
         return "curve-set"
-    return "limit-set" if isinstance(record, LimitSet) else kind_of(record).address
+    return "limit-set" if isinstance(record, LimitSet) else record_type_of(record).address
 
 
 @require_POST

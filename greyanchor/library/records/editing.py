@@ -22,7 +22,7 @@ from greyanchor.core.printing.throughput import Carriage
 from greyanchor.core.search.merging import Merge, changes, merge
 from greyanchor.library.models import Attachment, MediaClass, MediaPreset, Printer, PrintMode
 from greyanchor.library.records.editions import keep_edition
-from greyanchor.library.records.record_types import Kind, kind_of
+from greyanchor.library.records.record_types import Kind, record_type_of
 
 #: most bytes of a file beside a record, and most of them
 MOST_BYTES, MOST_FILES = 12 * 2**20, 40
@@ -37,7 +37,7 @@ class Outdated(BadInput):
     """Somebody else changed the record since the page was opened."""
 
 
-class Crossed(Outdated):
+class EditConflict(Outdated):
     """The same, with what can be put together field by field."""
 
     def __init__(self, record: Any, found: Merge, who: str) -> None:
@@ -63,7 +63,7 @@ def set_history_author(record: Any, user: AbstractBaseUser | None, why: str) -> 
 def edit(kind: Kind, pk: int, based_on: int, values: Mapping[str, Any], user: AbstractBaseUser, why: str) -> Any:  # fmt: skip
     """Set flat `values` (all of those a form shows) on a record that was at version `based_on`.
 
-    Fields that `values` does not name stay. Raises `Crossed` with a merge where somebody else saved in
+    Fields that `values` does not name stay. Raises `EditConflict` with a merge where somebody else saved in
     between, and `BadInput` for values that make no sense. Nothing to change is no new version.
     """
     record: Any = kind.model._default_manager.select_for_update(of=("self",)).get(pk=pk)
@@ -76,7 +76,7 @@ def edit(kind: Kind, pk: int, based_on: int, values: Mapping[str, Any], user: Ab
         base = _version(record, based_on)
         mine = {**{f: v for f, v in base.items() if f not in values}, **shown}
         who = record.history.select_related("history_user").first()
-        raise Crossed(record, merge(base, now, mine), named(who.history_user if who else None))
+        raise EditConflict(record, merge(base, now, mine), named(who.history_user if who else None))
     if wanted == now:
         return record
     kind.put(record, wanted)
@@ -96,7 +96,7 @@ def _version(record: Any, version: int) -> dict[str, Any]:
         raise Outdated(
             f"version {version} of {record} is not in its history; load the page again, then change it"
         )
-    return kind_of(record).flat(past)
+    return record_type_of(record).flat(past)
 
 
 def write(record: Any, user: AbstractBaseUser | None, why: str) -> Any:
@@ -131,8 +131,8 @@ def test(record: Any) -> None:
         record.clean_fields(exclude=_not_checked(record))
         record.validate_unique()
     except ValidationError as error:
-        told = [f"{f.replace('_', ' ')}: {' '.join(m)}".rstrip(".") for f, m in error.message_dict.items()]
-        raise BadInput("; ".join(told)) from None
+        items = [f"{f.replace('_', ' ')}: {' '.join(m)}".rstrip(".") for f, m in error.message_dict.items()]
+        raise BadInput("; ".join(items)) from None
     if isinstance(record, Printer):
         abilities_of(record.abilities)
         if record.carriage:
@@ -168,7 +168,7 @@ def _inks_stay(printer: Printer) -> None:
 
 
 def _not_checked(record: Any) -> set[str]:
-    """JSON fields of modes are made by the bench, and empty ones are right."""
+    """JSON fields of modes are made by builds, and empty ones are right."""
     if not isinstance(record, PrintMode):
         return {"light"}
     return {f.name for f in record._meta.fields if f.name not in ("name", "note")}
@@ -181,8 +181,8 @@ def create(record: Any, user: AbstractBaseUser, why: str) -> Any:
     return write(record, user, why)
 
 
-def held_by(record: models.Model) -> list[str]:
-    """What rests on a record, in words: "2 print modes", "1 file"; nothing where it can go."""
+def blocking_references(record: models.Model) -> list[str]:
+    """What is based on a record, in words: "2 print modes", "1 file"; nothing where it can go."""
     found = []
     for relation in record._meta.related_objects:
         count = relation.related_model._base_manager.filter(**{relation.field.name: record}).count()
@@ -196,16 +196,16 @@ def held_by(record: models.Model) -> list[str]:
 @needs(MAKE)
 @transaction.atomic
 def remove(kind: Kind, pk: int, based_on: int, user: AbstractBaseUser, why: str) -> str:
-    """Take a record out of the library that nothing rests on, and tell its name; its history stays in the database.
+    """Take a record out of the library that nothing is based on, and say its name; its history stays in the database.
 
-    Print modes are retired instead, so that what was printed with them can be told.
+    Print modes are retired instead, so that what was printed with them can be reported.
     """
     if kind.model is PrintMode:
         raise BadInput("a print mode is retired, not removed")
     record: Any = kind.model._default_manager.select_for_update(of=("self",)).get(pk=pk)
     if record.version != based_on:
         raise Outdated(f"{record} was changed by somebody else; look at it again")
-    if holding := held_by(record):
+    if holding := blocking_references(record):
         raise BadInput(f"{record} is used by {', '.join(holding)}, so it stays")
     if not why:
         raise BadInput(f"say why {record} is removed")
@@ -227,13 +227,16 @@ class Entry:
 
 def history(record: Any, most: int = 50) -> list[Entry]:
     """Versions of a record, the newest first, each with what it changed."""
-    kind = kind_of(record)
+    kind = record_type_of(record)
     rows = list(record.history.select_related("history_user")[: most + 1])
     flats = [kind.flat(r) for r in rows]
     out = []
     for i, row in enumerate(rows[:most]):
         before = flats[i + 1] if i + 1 < len(rows) else {}
-        what = [(kind.label(f), kind.told(f, a), kind.told(f, b)) for f, a, b in changes(before, flats[i])]
+        what = [
+            (kind.label(f), kind.format_value(f, a), kind.format_value(f, b))
+            for f, a, b in changes(before, flats[i])
+        ]
         first = i + 1 == len(rows)
         out.append(Entry(row.history_id, row.version, row.history_date, named(row.history_user) if row.history_user else "", row.history_change_reason or ("made" if first else "changed"), [] if first else what))  # fmt: skip
     return out
@@ -241,7 +244,7 @@ def history(record: Any, most: int = 50) -> list[Entry]:
 
 def side_by_side(record: Any, first: int, second: int) -> list[tuple[str, str, str, bool]]:
     """Two entries of a history field by field: (label, one, other, whether they differ)."""
-    kind = kind_of(record)
+    kind = record_type_of(record)
     flats = []
     for pk in (first, second):
         found = record.history.filter(history_id=pk).first()
@@ -250,7 +253,12 @@ def side_by_side(record: Any, first: int, second: int) -> list[tuple[str, str, s
         flats.append(kind.flat(found))
     one, other = flats
     return [
-        (kind.label(f), kind.told(f, one.get(f)), kind.told(f, other.get(f)), one.get(f) != other.get(f))
+        (
+            kind.label(f),
+            kind.format_value(f, one.get(f)),
+            kind.format_value(f, other.get(f)),
+            one.get(f) != other.get(f),
+        )
         for f in dict.fromkeys([*one, *other])
         if f not in ("environment_hash",)
     ]
@@ -280,7 +288,7 @@ def go_back(kind: Kind, pk: int, entry: int, based_on: int, user: AbstractBaseUs
                 )
         if isinstance(found, models.ForeignKey) and not found.related_model._default_manager.filter(pk=value).exists():  # type: ignore[union-attr]  # fmt: skip
             raise BadInput(
-                f"that version rests on a {found.verbose_name} that is gone; it cannot be had again"
+                f"that version is based on a {found.verbose_name} that is gone; it cannot be had again"
             )
     kind.put(record, values)
     _save(record, user, f"back to version {past.version}: {why}")
@@ -345,5 +353,5 @@ def set_notes(record: Any, notes: str, based_on: str, user: AbstractBaseUser) ->
 
 
 def digest_of(notes: str) -> str:
-    """What tells notes from other notes."""
+    """What says notes from other notes."""
     return sha256_of(notes.encode())[:16]

@@ -25,9 +25,9 @@ def keep_edition(
         "calibrated_at": mode.calibrated_at.isoformat() if mode.calibrated_at else None,
     }  # fmt: skip
     last = mode.editions.order_by("-number").values_list("number", flat=True).first() or 0
-    told = json.dumps([content, mode.profile.sha256 if mode.profile else "", mode.curve_set.sha256 if mode.curve_set else ""], sort_keys=True)  # fmt: skip
+    found = json.dumps([content, mode.profile.sha256 if mode.profile else "", mode.curve_set.sha256 if mode.curve_set else ""], sort_keys=True)  # fmt: skip
     return Edition.objects.create(
-        mode=mode, number=last + 1, mode_version=mode.version, content=content, content_hash=hashlib.sha256(told.encode()).hexdigest(),
+        mode=mode, number=last + 1, mode_version=mode.version, content=content, content_hash=hashlib.sha256(found.encode()).hexdigest(),
         curve_set=mode.curve_set, profile=mode.profile, readings=mode.readings, evidence=evidence, exception=exception, note=mode.note,
         released_at=timezone.now(), released_by=user,
     )  # fmt: skip

@@ -7,18 +7,18 @@ from typing import Any
 
 from greyanchor.core.printing.handling import SETTINGS, Held, Layer, resolve
 from greyanchor.core.printing.readiness import TASKS
-from greyanchor.library.models import Media, MediaPreset, Printer, PrintMode, Readied
+from greyanchor.library.models import Media, MediaPreset, Printer, PrintMode, ReadinessRun
 
 #: handling settings that are frozen into a print environment, by their name there
 FROZEN = {"heat": "heat_on", "vacuum": "vacuum"}
 
 
-def measured(printer: Printer, media: Media | None) -> dict[str, tuple[float, Readied]]:
+def measured(printer: Printer, media: Media | None) -> dict[str, tuple[float, ReadinessRun]]:
     """Values found by readying the machine, newest for this printer and media, by setting."""
-    out: dict[str, tuple[float, Readied]] = {}
+    out: dict[str, tuple[float, ReadinessRun]] = {}
     if media is None:
         return out
-    done = printer.readied.filter(media=media, done_at__isnull=False, value__isnull=False, good=True)
+    done = printer.readiness_runs.filter(media=media, done_at__isnull=False, value__isnull=False, good=True)
     for record in done.order_by("-done_at", "-pk"):
         key = TASKS[record.task].setting
         if key and key not in out:
@@ -80,7 +80,7 @@ def moved_since_built(mode: PrintMode, now: Mapping[str, Held]) -> list[tuple[st
     for name, key in FROZEN.items():
         then = mode.environment.get(name)
         if then is not None and key in now and abs(float(then) - now[key].value) > 1e-6:
-            out.append((SETTINGS[key].title, SETTINGS[key].told(float(then)), now[key].told))
+            out.append((SETTINGS[key].title, SETTINGS[key].with_unit(float(then)), now[key].text))
     return out
 
 

@@ -13,7 +13,7 @@ from greyanchor.core.printing.families import starting_values
 from greyanchor.core.printing.handling import setting_named
 from greyanchor.library.models import MediaClass, MediaPreset, PrintMode
 from greyanchor.library.records.editing import edit
-from greyanchor.library.records.record_types import kind_of
+from greyanchor.library.records.record_types import record_type_of
 
 
 @needs(MAKE)
@@ -25,7 +25,7 @@ def set_value(
     setting = setting_named(key)
     if value is None and key not in record.handling:
         raise BadInput(f"{setting.title} is not held by {record}, so there is nothing to hand back")
-    return edit(kind_of(record), record.pk, record.version, {f"handling.{key}": value}, user, why)
+    return edit(record_type_of(record), record.pk, record.version, {f"handling.{key}": value}, user, why)
 
 
 @needs(MAKE)
@@ -38,4 +38,4 @@ def start_class(group: MediaClass, user: AbstractBaseUser) -> MediaClass:
         raise BadInput(f"{group.name} holds a value for each of them already")
     values = {f"handling.{k}": s.value for k, s in starts.items()}
     values |= {f"reasons.{k}": s.reason for k, s in starts.items()}  # type: ignore[misc]
-    return edit(kind_of(group), group.pk, group.version, values, user, f"starting values of {group.get_family_display()}")  # type: ignore[no-any-return]  # fmt: skip
+    return edit(record_type_of(group), group.pk, group.version, values, user, f"starting values of {group.get_family_display()}")  # type: ignore[no-any-return]  # fmt: skip

@@ -44,8 +44,8 @@ class Kind:
     @property
     def plural(self) -> str:
         """Several of them, as a heading."""
-        told = str(self.model._meta.verbose_name_plural)
-        return f"{told[:1].upper()}{told[1:]}"
+        text = str(self.model._meta.verbose_name_plural)
+        return f"{text[:1].upper()}{text[1:]}"
 
     @property
     def list_address(self) -> str:
@@ -63,10 +63,10 @@ class Kind:
         if key:
             title = SETTINGS[key].title if key in SETTINGS else key.replace("_", " ")
             return f"{title} ({name})" if name in ("abilities", "reasons") else title
-        told = _LABELS.get(name) or str(self.model._meta.get_field(name).verbose_name)  # type: ignore[union-attr]
-        return f"{told[:1].upper()}{told[1:]}"
+        found = _LABELS.get(name) or str(self.model._meta.get_field(name).verbose_name)  # type: ignore[union-attr]
+        return f"{found[:1].upper()}{found[1:]}"
 
-    def told(self, field: str, value: Any) -> str:
+    def format_value(self, field: str, value: Any) -> str:
         """A value of a flat field as a page shows it."""
         name, _, key = field.partition(".")
         if value is None or value in ("", [], {}):
@@ -74,7 +74,7 @@ class Kind:
         if key:
             if isinstance(value, Mapping):
                 return ", ".join(f"{k} {v:g}" for k, v in value.items())
-            return SETTINGS[key].told(value) if key in SETTINGS and name == "handling" else str(value)
+            return SETTINGS[key].with_unit(value) if key in SETTINGS and name == "handling" else str(value)
         described = self.model._meta.get_field(name)
         if name in self.links:
             return ", ".join(map(str, described.related_model._default_manager.filter(pk__in=value)))  # type: ignore[union-attr]
@@ -152,13 +152,13 @@ KINDS: dict[str, Kind] = {
 }  # fmt: skip
 
 
-def kind_named(key: str) -> Kind:
+def record_type_named(key: str) -> Kind:
     """The kind called `key`; `BadInput` when there is none."""
     if key not in KINDS:
         raise BadInput(f"there is no kind of record called {key}")
     return KINDS[key]
 
 
-def kind_of(record: models.Model) -> Kind:
+def record_type_of(record: models.Model) -> Kind:
     """The kind of a record."""
     return next(k for k in KINDS.values() if isinstance(record, k.model))

@@ -120,12 +120,12 @@ def errors_page(request: HttpRequest, pk: int) -> HttpResponse:
     profile = profile_of(pk)
     readings, parsed = queries.readings_of(profile), queries.parsed(profile)
     found = maps.fit_map(parsed, readings, queries.read_lab(profile))
-    read, foretold = hex_colours(found.read), hex_colours(found.foretold)
+    read, predicted = hex_colours(found.read), hex_colours(found.predicted)
     worst = [
         {
             "id": found.ids[i], "inks": " ".join(f"{c} {100 * v:.0f}" for c, v in zip(readings.channels, readings.values()[i])),
-            "read": found.read[i], "foretold": found.foretold[i], "off": found.differences[i],
-            "read_colour": read[i], "foretold_colour": foretold[i],
+            "read": found.read[i], "predicted": found.predicted[i], "off": found.differences[i],
+            "read_colour": read[i], "foretold_colour": predicted[i],
         }
         for i in found.worst(_WORST)
     ]  # fmt: skip

@@ -1,4 +1,4 @@
-"""Making profiles from profiles: separations with a live picture, anew from the data inside, from files."""
+"""Making profiles from profiles: separations with a live picture, again from the data inside, from files."""
 
 from __future__ import annotations
 
@@ -80,8 +80,8 @@ def separation_preview(request: HttpRequest, pk: int) -> HttpResponse:
     profile = profile_of(pk)
     form = SeparationForm(request.GET, channels=queries.channels_of(profile))
     if not form.is_valid():
-        told = "; ".join(f"{form.fields[name].label}: {errors[0]}" for name, errors in form.errors.items())
-        return render(request, "profiles/_separation.html", {"refused": told})
+        text = "; ".join(f"{form.fields[name].label}: {errors[0]}" for name, errors in form.errors.items())
+        return render(request, "profiles/_separation.html", {"refused": text})
     beside = CompareForm(request.GET, profiles=_others(profile))
     other = beside.cleaned_data["other"] if beside.is_valid() else None
     try:
@@ -96,7 +96,7 @@ def _seen(profile: Profile, options: dict[str, Any], other: Profile | None) -> d
     beside = other or profile
     # the other's separation is laid on this printer, so that inks and not printers are compared
     now, before = (
-        queries.preview_of(profile, told) for told in (options, queries.separation_options(beside))
+        queries.preview_of(profile, parts) for parts in (options, queries.separation_options(beside))
     )
     channels = queries.channels_of(profile)
     pictures = [path_picture(a, channels, b, beside.title) for a, b in zip(now.paths, before.paths)]
@@ -115,7 +115,7 @@ def _figures(now: Preview, before: Preview) -> list[tuple[str, float, float, str
 @takes(MAKE)
 @require_POST
 def rebuild(request: HttpRequest, pk: int) -> HttpResponse:
-    """The same profile made anew from what it carries."""
+    """The same profile made again from what it carries."""
     profile = profile_of(pk)
     options = {
         **queries.separation_options(profile),
@@ -163,7 +163,7 @@ def new_profile(request: HttpRequest) -> HttpResponse:
     refused = ""
     if request.method == "POST" and form.is_valid():
         try:
-            readings, noise, told = _from_files(request)
+            readings, noise, found = _from_files(request)
             options = _options(form, readings, noise)
             made = starting.start(
                 ProfileWork.Kind.NEW, form.cleaned_data["title"], options, request.user, None, readings
@@ -171,7 +171,7 @@ def new_profile(request: HttpRequest) -> HttpResponse:
         except BadInput as error:
             refused = str(error)
         else:
-            messages.info(request, told)
+            messages.info(request, found)
             return redirect("profile-work", made.pk)
     context = {"form": form, "refused": refused, "presets": PRESETS}
     return render(
@@ -180,15 +180,15 @@ def new_profile(request: HttpRequest) -> HttpResponse:
 
 
 def _options(form: NewProfileForm, readings: ReadingSet, noise: float) -> dict[str, Any]:
-    told = dict(form.cleaned_data)
+    facts = dict(form.cleaned_data)
     most = min(3.0, float(readings.inks().sum(axis=1).max()))
-    given = told.pop("total_ink")
+    given = facts.pop("total_ink")
     before = separation_from({"total_ink": given or max(100.0 * most, 100.0)})
-    return {**told, **options_of(preset(told["preset"]).apply(before)), "noise": noise}
+    return {**facts, **options_of(preset(facts["preset"]).apply(before)), "noise": noise}
 
 
 def _from_files(request: HttpRequest) -> tuple[ReadingSet, float, str]:
-    """The mean of the files sent, its noise, and what is to be told of them."""
+    """The mean of the files sent, its noise, and what is to be reported of them."""
     sent = request.FILES.getlist("files")
     if not sent:
         raise BadInput("choose at least one file of readings")
@@ -205,12 +205,12 @@ def _from_files(request: HttpRequest) -> tuple[ReadingSet, float, str]:
     if len(passes) == 1:
         return passes[0], 0.0, f"{len(passes[0])} patches of {' '.join(passes[0].channels)}."
     found = compare(passes[0], passes[1])
-    told = (
+    text = (
         f"{len(passes)} passes; the first two differ by {found.mean:.2f} dE00 mean, {found.max:.2f} largest."
     )
     if not found.acceptable():
-        told += " That is more than a careful double reading: look at the rows before you trust the profile."
-    return average(passes), double_spread(passes), told
+        text += " That is more than a careful double reading: look at the rows before you trust the profile."
+    return average(passes), double_spread(passes), text
 
 
 def _work_of(pk: int) -> ProfileWork:

@@ -91,7 +91,7 @@ function prepare(root) {
   if (root.querySelector(".rows") || root.id === "reading") markRow();
 }
 
-// Ink limits: upright lines are dragged, the number below follows, and the server tells what it costs.
+// Ink limits: upright lines are dragged, the number below follows, and the server says what it costs.
 function limitViews(box) {
   if (box.dataset.ready) return;
   box.dataset.ready = "1";
@@ -210,7 +210,7 @@ function sound(kind) {
   tone.stop(now + 0.5);
 }
 
-// The dry-down clock runs on the page; when the sheet is dry the page is loaded anew.
+// The dry-down clock runs on the page; when the sheet is dry the page is loaded again.
 setInterval(() => {
   document.querySelectorAll("[data-dry]").forEach(clock => {
     const left = (new Date(clock.dataset.dry) - Date.now()) / 60000;
@@ -279,10 +279,10 @@ document.addEventListener("change", e => {
   }
   if (e.target.name === "media" || e.target.name === "printer") {
     fetch(`${form.dataset.suggest}?printer=${form.printer.value}&media=${form.media.value}`).then(r => r.json()).then(held => {
-      for (const [name, told] of Object.entries(held)) {
-        form[name].value = told.value;
+      for (const [name, entry] of Object.entries(held)) {
+        form[name].value = entry.value;
         const help = form[name].closest(".field").querySelector(".help");
-        if (help) help.textContent = told.source;
+        if (help) help.textContent = entry.source;
       }
     });
   }

@@ -127,9 +127,9 @@ def source_word(source: str) -> str:
 
 
 @register.filter
-def told(value: float | None, setting: Setting) -> str:
+def with_unit(value: float | None, setting: Setting) -> str:
     """A value of a handling setting with its unit."""
-    return setting.told(value)
+    return setting.with_unit(value)
 
 
 @register.filter
@@ -165,7 +165,7 @@ _LINE = '<tr><td><input type="checkbox" name="m" value="{0}" aria-label="{1}"></
 def mode_lines(rows: list[Any], address: str) -> SafeString:
     """Rows of the finding page: fifty of them with ten cells each, which a template would be slow about."""
     pin = mark_safe(' <span class="tag">pinned</span>'), mark_safe(' <span class="tag">site pin</span>')
-    told = []
+    items = []
     for row in rows:
         pinned = "" if not row.pinned else pin[row.pinned == "site"]
         lent = (
@@ -176,5 +176,5 @@ def mode_lines(rows: list[Any], address: str) -> SafeString:
         cells = format_html_join("", "<td{}>{}</td>", (
             (mark_safe(' class="num"') if c.numeric else "", c.text if c.verdict is None else verdict(c.verdict)) for c in row.cells
         ))  # fmt: skip
-        told.append((row.mode.pk, row.mode.name, address, pinned, lent, cells))
-    return format_html_join("", _LINE, told)
+        items.append((row.mode.pk, row.mode.name, address, pinned, lent, cells))
+    return format_html_join("", _LINE, items)

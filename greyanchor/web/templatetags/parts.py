@@ -54,7 +54,13 @@ def fact(label: str, value: Any, unit: str = "", digits: int = 1) -> SafeString:
 
 @register.simple_tag(takes_context=True)
 def action(
-    context: Context, label: str, view: str, *args: Any, look: str = "plain", css: str = "", version: int | None = None
+    context: Context,
+    label: str,
+    view: str,
+    *args: Any,
+    look: str = "plain",
+    css: str = "",
+    version: int | None = None,
 ) -> SafeString:
     """A form of one button that posts to a view; `version` is that of the record it is based on."""
     hidden = SafeString("")
