@@ -16,4 +16,4 @@ PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 AXES_ENABLED = False
 ALLOWED_HOSTS = ["*"]
 DEMO = True
-MIDDLEWARE = ["tests.html.OneLine", *MIDDLEWARE]
+MIDDLEWARE = ["tests.html.OneLine", *MIDDLEWARE]  # noqa: F405

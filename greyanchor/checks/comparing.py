@@ -137,7 +137,7 @@ def _same_patches(a: dict[str, Any], b: dict[str, Any]) -> list[tuple[int, int]]
 
 @dataclass(frozen=True)
 class Match:
-    """How a mode would meet an aim: the check its profile foresees, or why there is none."""
+    """How a mode would meet an aim: the check its profile predicts, or why there is none."""
 
     mode: PrintMode
     result: CheckResult | None

@@ -20,8 +20,8 @@ from greyanchor.profiles.models import AimRecord, SpotRecord
 _PAGES = [
     ("a4", "A4"),
     ("a3", "A3"),
-    ("210x120", "210 × 120 mm, beside the job"),
-    ("330x100", "330 × 100 mm, beside the job"),
+    ("210x120", "210 × 120 mm, next to the job"),
+    ("330x100", "330 × 100 mm, next to the job"),
 ]
 
 

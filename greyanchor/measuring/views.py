@@ -104,7 +104,7 @@ def _act(pk: int, act: str, wanted: int | None) -> _Answer:
         )
     if act == "skip" and wanted:
         services.skip_row(pk, wanted)
-        return _Answer(f"Row {wanted} is left for later.", last=wanted)
+        return _Answer(f"Row {wanted} is skipped for now.", last=wanted)
     if act == "corner":
         outcome = services.set_corner(pk, wanted or 1)
         return _Answer(outcome.message, not outcome.kept)
@@ -155,7 +155,7 @@ def pass_reopen(request: HttpRequest, pk: int) -> HttpResponse:
 def pass_drop(request: HttpRequest, pk: int) -> HttpResponse:
     """Leave a whole pass out."""
     job = services.drop_pass(pk)
-    messages.info(request, "The pass is left out; what is based on the readings was computed again.")
+    messages.info(request, "The pass is excluded; what is based on the readings was computed again.")
     return redirect(job.origin or "start")
 
 

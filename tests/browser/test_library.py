@@ -93,7 +93,7 @@ def test_narrowing_searching_and_the_way_back(page: Page, server: Server) -> Non
     page.get_by_role("searchbox").fill("archve")
     expect(heading).to_have_text("1 of 4 print modes")
     assert (
-        "Nobody wrote “archve”; shown is archive" in page.locator("#modes").inner_text()
+        "No record contains “archve”; shown is archive" in page.locator("#modes").inner_text()
         and "q=archve" in page.url
         and "state=released" in page.url
     )
@@ -257,7 +257,7 @@ def test_a_tour_of_the_roles(page: Page, other: Page, server: Server) -> None:
     assert "Ada Quill is signed in as operator" in page.locator("main").inner_text()
     sign_in(other, server, "tobias", "lantern-hill-1")
     other.goto(mode)
-    other.get_by_label("What a lead should know").fill("checked by hand")
+    other.get_by_label("Note for the approver").fill("checked by hand")
     press(other, "Hand in for review")
     other.get_by_text("A lead releases it.").first.wait_for()
     page.context.clear_cookies()
@@ -267,7 +267,7 @@ def test_a_tour_of_the_roles(page: Page, other: Page, server: Server) -> None:
     ).click()
     page.get_by_text("it was never checked").wait_for()
     page.get_by_label("Note for operators").fill("Dry before rolling.")
-    page.get_by_label("Why it is released anyway").fill("proven on the last order")
+    page.get_by_label("Why it is released with an exception").fill("proven on the last order")
     press(page, "Release with an exception")
     page.get_by_text("every operator finds it now").wait_for()
     assert "proven on the last order" in page.locator("section:has(> h2:has-text('Editions'))").inner_text()
@@ -334,15 +334,15 @@ def test_settings_go_to_the_machine_are_tuned_there_and_taken_over(page: Page, s
     page.get_by_role("link", name="Send to Petrel 44").click()
     press(page, "Send to Petrel 44")
     slot = page.locator(".slot-grid .panel").first
-    expect(slot).to_contain_text("Holds what is wanted.")
+    expect(slot).to_contain_text("Holds what is required.")
     slot.locator("summary").click()
     slot.get_by_label("At the panel, change").select_option("vacuum")
     slot.get_by_label("to", exact=True).fill("75")
     slot.get_by_role("button", name="Tune").click()
     expect(slot).to_contain_text("75 %")
-    slot.get_by_role("button", name="Take over").click()
+    slot.get_by_role("button", name="Use machine value").click()
     page.get_by_text("Vacuum is held by Kelp Synthetic 190 on Petrel 44 now").wait_for()
-    expect(page.locator(".slot-grid .panel").first).to_contain_text("Holds what is wanted.")
+    expect(page.locator(".slot-grid .panel").first).to_contain_text("Holds what is required.")
 
 
 def _said(page: Page, server: Server) -> str:

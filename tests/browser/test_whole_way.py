@@ -19,7 +19,7 @@ pytestmark = pytest.mark.slow
 
 def new_build(page: Page, name: str = "Quay proof") -> None:
     press(page, "New build")
-    page.wait_for_selector("text=Freeze these and start")
+    page.wait_for_selector("text=Freeze and start build")
     page.get_by_label("Printer").select_option(label="Petrel 44")
     page.get_by_label("Ink set").select_option(label="Tarn pigment")
     page.get_by_label("Media").select_option(label="Harbour Proof Semimatt 235")

@@ -135,7 +135,7 @@ def test_the_guard_band_agrees_with_reading_a_print_again(room: PrintRoom) -> No
     assert repeatability_of(passes[:1]) is None
 
 
-def test_recipes_print_what_they_foresee_and_the_nearest_where_they_cannot(
+def test_recipes_print_what_they_predict_and_the_nearest_where_they_cannot(
     room: PrintRoom, built: ProfileResult
 ) -> None:
     wanted = np.array([[46.0, 50.0, 30.0], [86.0, 3.0, 24.0], [50.0, 0.0, 0.0], [60.0, 90.0, 100.0]])

@@ -48,7 +48,7 @@ def test_doubts_ask_for_a_reason(client: Client, up_to: Callable[[str], Build], 
     total.decision = {"total_ink": 200.0}
     total.save()
     page = attach(client, build, built.data)
-    assert "200 % is this mode&#x27;s limit" in page and "Accepting asks for a reason" in page
+    assert "200 % is this mode&#x27;s limit" in page and "Reason required" in page
     with pytest.raises(BadInput, match="say why"):
         accept(build, "profile", user, {})
 

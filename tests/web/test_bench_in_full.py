@@ -170,7 +170,7 @@ def test_a_row_can_be_left_for_later_and_comes_back(client: Client, build: Build
     assert "row 2</div>" in act(client, current, "skip", row=1)
     for row in (2, 3, 4, 5):
         page = act(client, current, "read", row=row)
-    assert "row 1</div>" in page and "left for later: 1" in page
+    assert "row 1</div>" in page and "skipped: 1" in page
     assert act(client, current, "read", row=1).endswith("#ink-limits")
 
 
@@ -416,7 +416,7 @@ def test_the_curves_are_confirmed_by_a_second_print_and_become_the_baseline(
     stage = stage_of(build, "linearization")
     assert stage.result["confirm"]["mean"] <= 0.8 and stage.result["confirm"]["max"] <= 2.5
     page = client.get(f"/builds/{build.pk}/").content.decode()
-    assert "The tone scale is even." in page and f"{EVEN_MEAN} and {EVEN_LARGEST} are wanted" in page
+    assert "The tone scale is even." in page and f"the target is {EVEN_MEAN} and {EVEN_LARGEST}" in page
     accept(build, "linearization", user, {})
     baseline = Baseline.objects.get(mode=build.mode)
     assert baseline.confirmed and baseline.curves == stage.result["curves_csv"]
@@ -587,7 +587,7 @@ def test_changing_the_environment_lists_what_becomes_void_asks_and_keeps_it_read
     build.refresh_from_db()
     form["version"] = build.version
     page = client.post(f"/builds/{build.pk}/environment/", form).content.decode()
-    assert "heat 36 to 40" in page and "This makes void: Ink limits, Linearization, Total ink." in page
+    assert "heat 36 to 40" in page and "This invalidates: Ink limits, Linearization, Total ink." in page
     build.refresh_from_db()
     assert build.environment["heat"] == 36, "listing changes nothing"
     client.post(f"/builds/{build.pk}/environment/", {**form, "sure": "1"})
@@ -824,7 +824,7 @@ def test_stages_that_are_not_open_take_nothing(
     build = up_to("linearization")
     with pytest.raises(BadInput, match="while a stage that is judged by eye is open"):
         visual.mark(stage_of(build, "ink-limits"), {"C": {"bleed": 60}})
-    with pytest.raises(BadInput, match="only grey balance and the check"):
+    with pytest.raises(BadInput, match="only grey balance and check"):
         build.refresh_from_db()
         decisions.skip_stage(stage_of(build, "linearization").pk, build.version, "x", user)
     assert Stage.objects.filter(build=build, state="accepted").count() == 1

@@ -103,7 +103,7 @@ def test_one_reading_only_asks_for_a_reason(build: Build, user: User, client: Cl
         **{f"ink-limits-{c}": v for c, v in limits["limits"].items()},
     }
     refused = client.post(f"/builds/{build.pk}/ink-limits/accept/", form)
-    assert refused.status_code == 422 and "read 1 time, 2 readings are wanted" in refused.content.decode()
+    assert refused.status_code == 422 and "1 of 2 passes read" in refused.content.decode()
     build.refresh_from_db()
     form["ink-limits-version"] = build.version
     assert (
@@ -219,7 +219,7 @@ def test_doing_a_stage_again_names_what_becomes_void_and_keeps_it_readable(
 ) -> None:
     build = up_to("profile-chart")
     page = client.get(f"/builds/{build.pk}/ink-limits/part/").content.decode()
-    assert "This makes void: Linearization, Total ink, Profile chart." in page
+    assert "This invalidates: Linearization, Total ink, Profile chart." in page
     build.refresh_from_db()
     client.post(f"/builds/{build.pk}/ink-limits/redo/", {"version": build.version})
     states = {s.kind: s.state for s in build.stages.all()}

@@ -105,7 +105,7 @@ def test_words_and_choices_narrow(shelf: list[PrintMode], user: User, query: str
 
 def test_what_was_taken_for_a_word_nobody_wrote_is_text(client: Client, shelf: list[PrintMode]) -> None:
     page = client.get("/modes/?q=saltmarhs").content.decode()
-    assert "Nobody wrote" in page and "saltmarsh" in page and "Archive charts" in page
+    assert "No record contains" in page and "saltmarsh" in page and "Archive charts" in page
 
 
 def test_age_of_calibration_and_speed_are_told_in_steps(shelf: list[PrintMode], user: User) -> None:

@@ -275,7 +275,7 @@ def test_the_inks_a_printer_runs_are_part_of_its_versions(
     printer.refresh_from_db()
     assert printer.version == 3 and set(printer.ink_sets.all()) == {tarn, light}
     newest, before = editing.history(printer)[:2]
-    assert newest.what == [("Runs", "Tarn pigment", "Tarn light, Tarn pigment")] and before.version == 2
+    assert newest.what == [("Ink sets", "Tarn pigment", "Tarn light, Tarn pigment")] and before.version == 2
     with pytest.raises(editing.EditConflict) as crossed:
         editing.edit(kind, printer.pk, 2, {"ink_sets": [tarn.pk], "notes": "belt and blade"}, user, "again")
     assert crossed.value.merge.theirs == ("ink_sets",) and crossed.value.merge.mine == ("notes",)
@@ -578,7 +578,7 @@ def test_whatever_nobody_wants_is_retired_and_can_be_brought_back(
     wrong = mode("Wrongly mapped", printer, media, state="ready")
     client.post(f"/modes/{wrong.pk}/retire/", {"version": 1, "why": "came with the wrong printer"})
     wrong.refresh_from_db()
-    assert wrong.state == "retired" and "Bring it back" in client.get(f"/modes/{wrong.pk}/").content.decode()
+    assert wrong.state == "retired" and "Restore to use" in client.get(f"/modes/{wrong.pk}/").content.decode()
     with pytest.raises(BadInput, match="retired already"):
         services.retire_mode(wrong.pk, 2, user, "again")
     with pytest.raises(BadInput, match="bring it back first"):

@@ -61,7 +61,7 @@ from greyanchor.library.models import InkSet, Printer
 printer, inks = Printer.objects.get(), InkSet.objects.get()
 editing.edit(KINDS["printers"], printer.pk, 1, {"notes": "x", "serial": "1", "driven_as": "channels", "resolutions": [600], "passes": [8]}, None, "x")
 entries = editing.history(printer)
-assert [e.why for e in entries] == ["x", "as it stood when histories began"] and "Runs" not in [w[0] for w in entries[0].what]
+assert [e.why for e in entries] == ["x", "as it stood when histories began"] and "Ink sets" not in [w[0] for w in entries[0].what]
 assert KINDS["printers"].flat(Printer.history.earliest())["ink_sets"] == [inks.pk]
 editing.go_back(KINDS["modes"], mode.pk, mode.history.last().history_id, 1, None, "x")
 mode.refresh_from_db()

@@ -409,7 +409,7 @@ def test_many_modes_are_packed_in_the_background_under_a_label(
     }
     address = client.post("/packs/out/", facts).url
     job = PackExport.objects.get()
-    assert "Being packed" in client.get(address).content.decode()
+    assert "Packing" in client.get(address).content.decode()
     assert client.get(f"{address}pack.zip").status_code == 409, "not before it is whole"
     queue.run(job)
     page = client.get(address).content.decode()

@@ -40,7 +40,7 @@ def test_settings_are_sent_read_back_tuned_and_taken_over(
     held = preset(media, printer, {"vacuum": 60})
     client.post(f"/printers/{printer.pk}/slots/send/", {"subject": f"preset-{held.pk}", "slot": 2})
     page = client.get(f"/printers/{printer.pk}/slots/").content.decode()
-    assert "Holds what is wanted." in page and "Kelp Synthetic 190" in page
+    assert "Holds what is required." in page and "Kelp Synthetic 190" in page
     client.post(f"/printers/{printer.pk}/slots/tune/", {"slot": 2, "key": "vacuum", "value": "71,4"})
     view = slots.slots_of(Printer.objects.get())[1]
     assert [(d.setting.key, d.wanted, d.held) for d in view.differences] == [("vacuum", 60, 71)], (

@@ -385,7 +385,7 @@ def profile_attach(request: HttpRequest, pk: int) -> HttpResponse:
     except BadInput as error:
         show_refusal(request, error)
     else:
-        messages.success(request, f"{sent.name} is attached. Look at its figures before you accept it.")
+        messages.success(request, f"{sent.name} is attached. Inspects figures before you accept it.")
     return back_to(stage)
 
 

@@ -39,7 +39,7 @@ def compare_page(request: HttpRequest) -> HttpResponse:
 
 @require_GET
 def match_page(request: HttpRequest) -> HttpResponse:
-    """Which of many modes meets an aim best, by what their profiles foresee."""
+    """Which of many modes meets an aim best, by what their profiles predict."""
     first = AimRecord.objects.exclude(kind=AimRecord.Kind.SPOTS).defer("data").first()
     usual = {"aim": first.pk if first else None, "tolerances": "iso12647-7:2016", "corrected": True}
     form = PredictionForm(request.GET or None, initial=usual)

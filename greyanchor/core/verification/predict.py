@@ -21,7 +21,7 @@ OUT_OF_REACH = 1.0
 
 @dataclass(frozen=True)
 class Prediction:
-    """A check of the control strip as the profile foresees it.
+    """A check of the control strip as the profile predicts it.
 
     Attributes
     ----------

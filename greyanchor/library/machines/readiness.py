@@ -143,7 +143,7 @@ def print_pattern(
     if task.setting and task.setting not in printer.abilities:
         raise BadInput(f"{printer.name} has no {SETTINGS[task.setting].title.lower()}")
     if task.when_media_changes and printer.loaded_media is None:
-        raise BadInput(f"say first which media is in {printer.name}")
+        raise BadInput(f"load a media in {printer.name} first")
     printer.readiness_runs.filter(task=key, done_at=None).delete()
     machine = patterns_of(printer, printer.loaded_media)
     now = timezone.now()

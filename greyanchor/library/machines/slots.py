@@ -65,7 +65,7 @@ def send(printer_pk: int, number: int, subject: MediaPreset | PrintMode, user: A
     values = _values(wanted_of(subject, printer))
     if not values:
         raise BadInput(
-            f"nobody said yet which handling settings {printer.name} has; a technician can, on its page"
+            f"{printer.name} has no handling settings yet; a technician sets them on its page"
         )
     with opened(printer) as port:
         if not isinstance(port, MemoryPort):
@@ -127,6 +127,6 @@ def take_over(printer: Printer, number: int, key: str, user: AbstractBaseUser) -
     if key not in found.held:
         raise BadInput(f"slot {number} holds no {setting.title.lower()}")
     if all(d.setting.key != key for d in found.differences):
-        raise BadInput(f"{setting.title} in slot {number} is what is wanted already")
+        raise BadInput(f"{setting.title} in slot {number} is as required already")
     why = f"{setting.title} tuned at {printer.name}, slot {number}"
     return set_value(found.subject, key, found.held[key], user, why)

@@ -87,7 +87,7 @@ def release_mode(
         )
     missing = [e["text"] for e in evidence or [] if not e["ok"]]
     if missing and not exception:
-        raise BadInput("missing for a release: " + "; ".join(missing) + ". Mend it, or say why it is released anyway")  # fmt: skip
+        raise BadInput("missing for a release: " + "; ".join(missing) + ". Correct it, or say why it is released with an exception")  # fmt: skip
     mode.state = State.RELEASED
     mode.released_at, mode.released_by, mode.note = timezone.now(), user, note
     if readings is not None:
@@ -128,7 +128,7 @@ def set_pin(mode: PrintMode, user: AbstractBaseUser, for_site: bool, pinned: boo
     if for_site:
         site = site_of(user)
         if site is None:
-            raise BadInput("nobody said yet which site you work at; a lead can, under People")
+            raise BadInput("you have no site yet; a lead sets it under People")
         if not may(user, MAKE):
             raise BadInput("pins of a whole site are set by technicians and leads")
         found = Pin.objects.filter(mode=mode, site=site)

@@ -105,9 +105,9 @@ class PrinterForm(RecordForm):
     swath = forms.FloatField(label="Height of the head, mm", min_value=1, max_value=500, required=False)
     fastest = forms.FloatField(label="Fastest carriage, mm/s", min_value=50, max_value=5000, required=False)
     firing = forms.FloatField(label="Firing rate, kHz", min_value=1, max_value=200, required=False)
-    turn = forms.FloatField(label="Turning, s", min_value=0, max_value=5, required=False)
+    turn = forms.FloatField(label="Turnaround time, s", min_value=0, max_value=5, required=False)
     ink_sets = forms.ModelMultipleChoiceField(
-        InkSet.objects.all(), required=False, widget=forms.CheckboxSelectMultiple, label="Runs"
+        InkSet.objects.all(), required=False, widget=forms.CheckboxSelectMultiple, label="Ink sets"
     )
 
     class Meta:

@@ -54,7 +54,7 @@ HEADS: dict[str, list[tuple[str, str]]] = {
     "media": [("Media", "text"), ("Class", "text"), ("Maker", "text"), ("g/m²", "number"), ("Width, mm", "number"), ("Brightener", "text"), ("Backwards", "text"), ("Dry-down, min", "number"), ("Presets", "number"), ("Print modes", "number")],
     "media-classes": [("Class", "text"), ("Family", "text"), ("Holds", "number"), ("Media", "number")],
     "presets": [("Preset", "text"), ("Media", "text"), ("Class", "text"), ("Printer", "text"), ("Holds", "number"), ("Print modes", "number")],
-    "printers": [("Printer", "text"), ("Site", "text"), ("Ink sets", "text"), ("Driven as", "text"), ("Width, mm", "number"), ("Loaded", "text"), ("Print modes", "number")],
+    "printers": [("Printer", "text"), ("Site", "text"), ("Ink sets", "text"), ("Driver mode", "text"), ("Width, mm", "number"), ("Loaded", "text"), ("Print modes", "number")],
     "ink-sets": [("Ink set", "text"), ("Channels", "text"), ("Kind", "text"), ("Printers", "number"), ("Print modes", "number")],
 }  # fmt: skip
 
@@ -158,7 +158,7 @@ def _class_page(group: MediaClass) -> Page:
     family = f"for the family {group.get_family_display()}"
     return {
         "lists": [media, lends],
-        "subtitle": f"{len(group.handling)} settings held, {family}" if group.family else "nobody said which family it belongs to",
+        "subtitle": f"{len(group.handling)} settings held, {family}" if group.family else "no family chosen it belongs to",
     }  # fmt: skip
 
 
@@ -178,7 +178,7 @@ def _printer_page(printer: Printer) -> Page:
     made = MediaPreset.objects.filter(printer_model=printer.model).select_related("media")
     presets = _links("Presets", made, "preset", lambda p: p.media.name, "No preset was made for it yet.")
     loaded = (
-        f"{printer.loaded_media} is in it" if printer.loaded_media else "nobody said which media is in it"
+        f"{printer.loaded_media} is in it" if printer.loaded_media else "no media loaded"
     )
     return {
         "lists": [_modes(printer.modes.all(), f"printer={printer.pk}"), presets],

@@ -368,5 +368,6 @@ def _content_page(
     context = {
         "kind_key": kind_key, "record": owner, "files": editing.files_of(owner), "may_change": may(request.user, MAKE),
         "noted": noted(owner)[:12], "was": editing.digest_of(owner.notes), **presenters.content_page(owner), **(more or {}),
+        "shown_notes": (more or {}).get("typed", owner.notes),
     }  # fmt: skip
     return render(request, "library/content_page.html", context, status=status)

@@ -21,7 +21,7 @@ _LABELS = {
     "last_verdict": "Last verdict",
     "total_ink": "Total ink",
     "dry_minutes": "Dry-down, minutes",
-    "ink_sets": "Runs",
+    "ink_sets": "Ink sets",
 }
 #: units of fields that are plain numbers
 _UNITS = {"total_ink": " %"}

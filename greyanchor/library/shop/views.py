@@ -96,5 +96,5 @@ def key_make(request: HttpRequest) -> HttpResponse:
 @require_POST
 def key_end(request: HttpRequest, pk: int) -> HttpResponse:
     people.end_key(pk, request.user)
-    messages.success(request, "The key is ended; programs that use it are turned away.")
+    messages.success(request, "Key revoked. Programs that use it are refused.")
     return redirect("shop")
