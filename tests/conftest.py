@@ -48,7 +48,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> Generator[None, N
             group = "browser"
         item.add_marker(pytest.mark.xdist_group(group))
     yield
-    order = {"browser": 0, "core": 1, "web": 3}
+    order = {"browser": 0, "core": 1, "scripts": 1, "drivers": 1, "web": 3}
     items.sort(key=lambda item: 2 if item.path.stem in SECOND_ROW and "browser" in item.path.parts else order[item.path.parent.name])  # fmt: skip
 
 

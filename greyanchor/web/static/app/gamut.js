@@ -1,4 +1,5 @@
-// Gamuts in space: L* upwards, a* and b* on the floor. WebGL where there is any, drawn as SVG where there is none.
+// Gamuts in space: L* upwards, a* and b* on the floor.
+// WebGL where there is any, drawn as SVG where there is none.
 import * as THREE from "three";
 
 const box = document.getElementById("solid");
@@ -11,7 +12,9 @@ function webgl() {
   try {
     const canvas = document.createElement("canvas");
     return !!(canvas.getContext("webgl2") || canvas.getContext("webgl"));
-  } catch { return false; }
+  } catch {
+    return false;
+  }
 }
 
 async function makeRenderer() {
@@ -20,7 +23,9 @@ async function makeRenderer() {
       const made = new THREE.WebGLRenderer({ antialias: true, preserveDrawingBuffer: true });
       made.setPixelRatio(Math.min(2, window.devicePixelRatio));
       return [made, "drawn with WebGL"];
-    } catch { /* the SVG way below needs no graphics card */ }
+    } catch {
+      /* the SVG way below needs no graphics card */
+    }
   }
   const { SVGRenderer } = await import(here.replace("OrbitControls", "SVGRenderer"));
   const made = new SVGRenderer();
@@ -58,13 +63,14 @@ function draw() {
     asked = false;
     renderer.render(scene, camera);
     const { x, y, z } = camera.position;
-    box.dataset.eye = [x, y, z].map(v => v.toFixed(1)).join(" ");
+    box.dataset.eye = [x, y, z].map((v) => v.toFixed(1)).join(" ");
   });
 }
 
 function floor() {
   const lines = [];
-  for (let v = -100; v <= 100; v += 50) lines.push(place(0, v, -100), place(0, v, 100), place(0, -100, v), place(0, 100, v));
+  for (let v = -100; v <= 100; v += 50)
+    lines.push(place(0, v, -100), place(0, v, 100), place(0, -100, v), place(0, 100, v));
   lines.push(place(0, 0, 0), place(100, 0, 0));
   const geometry = new THREE.BufferGeometry().setFromPoints(lines);
   return new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: 0xa0a0a0 }));
@@ -73,7 +79,8 @@ function floor() {
 function solid(given, number) {
   const geometry = new THREE.BufferGeometry();
   const points = [];
-  for (let i = 0; i < given.vertices.length; i += 3) points.push(...place(...given.vertices.slice(i, i + 3)).toArray());
+  for (let i = 0; i < given.vertices.length; i += 3)
+    points.push(...place(...given.vertices.slice(i, i + 3)).toArray());
   geometry.setAttribute("position", new THREE.Float32BufferAttribute(points, 3));
   const linear = [];
   for (let i = 0; i < given.colours.length; i += 3) {
@@ -84,7 +91,12 @@ function solid(given, number) {
   geometry.setIndex(given.faces);
   const net = number > 0;
   const material = net
-    ? new THREE.MeshBasicMaterial({ color: number === 1 ? 0x101010 : 0xf4f4f4, wireframe: true, transparent: true, opacity: 0.5 })
+    ? new THREE.MeshBasicMaterial({
+        color: number === 1 ? 0x101010 : 0xf4f4f4,
+        wireframe: true,
+        transparent: true,
+        opacity: 0.5,
+      })
     : new THREE.MeshBasicMaterial({ vertexColors: true, side: THREE.DoubleSide });
   const mesh = new THREE.Mesh(geometry, material);
   if (!net) return mesh;
@@ -101,7 +113,8 @@ function dots(given) {
   const group = new THREE.Group();
   if (!given.places) return group;
   const geometry = new THREE.BufferGeometry();
-  const points = [], linear = [];
+  const points = [],
+    linear = [];
   for (let i = 0; i < given.places.length; i += 3) {
     points.push(...place(...given.places.slice(i, i + 3)).toArray());
     const colour = new THREE.Color().setRGB(...given.colours.slice(i, i + 3), THREE.SRGBColorSpace);
@@ -116,21 +129,31 @@ function dots(given) {
 let drawn = null;
 async function load() {
   const patches = document.getElementById("patches").checked;
-  const address = box.dataset.source + (box.dataset.source.includes("?") && !box.dataset.source.endsWith("?") ? "&" : "") + (patches ? "patches=1" : "");
+  const address =
+    box.dataset.source +
+    (box.dataset.source.includes("?") && !box.dataset.source.endsWith("?") ? "&" : "") +
+    (patches ? "patches=1" : "");
   const answer = await fetch(address);
-  if (!answer.ok) { state.textContent = "The gamuts could not be fetched; load the page again."; return; }
+  if (!answer.ok) {
+    state.textContent = "The gamuts could not be fetched; load the page again.";
+    return;
+  }
   const given = await answer.json();
   if (drawn) scene.remove(drawn);
   drawn = new THREE.Group();
   drawn.add(floor());
   given.solids.forEach((s, i) => {
     const mesh = solid(s, i);
-    if (i === 0 && patches) { mesh.material.transparent = true; mesh.material.opacity = 0.35; mesh.material.depthWrite = false; }
+    if (i === 0 && patches) {
+      mesh.material.transparent = true;
+      mesh.material.opacity = 0.35;
+      mesh.material.depthWrite = false;
+    }
     drawn.add(mesh);
   });
   drawn.add(dots(given.dots));
   scene.add(drawn);
-  state.textContent = `${given.solids.map(s => s.title).join("; ")} — ${way}`;
+  state.textContent = `${given.solids.map((s) => s.title).join("; ")} — ${way}`;
   box.dataset.solids = given.solids.length;
   box.dataset.dots = (given.dots.places || []).length / 3;
   draw();
@@ -154,11 +177,14 @@ function zoom(by) {
 function shift(dx, dy) {
   const right = new THREE.Vector3().setFromMatrixColumn(camera.matrix, 0).multiplyScalar(dx);
   const up = new THREE.Vector3().setFromMatrixColumn(camera.matrix, 1).multiplyScalar(dy);
-  for (const by of [right, up]) { camera.position.add(by); controls.target.add(by); }
+  for (const by of [right, up]) {
+    camera.position.add(by);
+    controls.target.add(by);
+  }
   controls.update();
 }
 
-box.addEventListener("keydown", e => {
+box.addEventListener("keydown", (e) => {
   const step = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
   if (step && e.shiftKey) shift(8 * step[0], -8 * step[1]);
   else if (step) turn(0.12 * step[0], 0.12 * step[1]);
@@ -168,7 +194,9 @@ box.addEventListener("keydown", e => {
   else return;
   e.preventDefault();
 });
-document.querySelectorAll("[data-view]").forEach(b => b.addEventListener("click", () => look(b.dataset.view)));
+for (const button of document.querySelectorAll("[data-view]")) {
+  button.addEventListener("click", () => look(button.dataset.view));
+}
 document.getElementById("patches").addEventListener("change", load);
 controls.addEventListener("change", draw);
 window.addEventListener("resize", fit);

@@ -1,0 +1,65 @@
+// Forms that help: suggestions on a new build, sliders that show their value, and only what differs.
+
+/** The usual name of a mode: media, printer and passes. */
+export function usualName(media, printer, passes) {
+  const first = (text) => text.split(",")[0];
+  return `${first(media)}, ${first(printer)}, ${passes} pass`;
+}
+
+function chosenText(field) {
+  return field.selectedOptions[0]?.text ?? "";
+}
+
+async function suggestHandling(form) {
+  const query = new URLSearchParams({ printer: form.printer.value, media: form.media.value });
+  const answer = await fetch(`${form.dataset.suggest}?${query}`);
+  if (!answer.ok) return;
+  for (const [name, entry] of Object.entries(await answer.json())) {
+    form[name].value = entry.value;
+    const help = form[name].closest(".field").querySelector(".help");
+    if (help) help.textContent = entry.source;
+  }
+}
+
+function suggestMachine(form) {
+  const { printers } = JSON.parse(document.getElementById("suggestions").textContent);
+  const usual = printers[form.printer.value];
+  if (!usual) return;
+  form.ink_set.value = usual.ink_set;
+  form.passes.value = usual.passes;
+}
+
+function suggest(event) {
+  const form = event.target.closest("form[data-suggest]");
+  if (!form) return;
+  const { name } = event.target;
+  if (name === "printer") suggestMachine(form);
+  if (name === "media" || name === "printer") suggestHandling(form);
+  if (form.name.dataset.own) return;
+  form.name.value = usualName(chosenText(form.media), chosenText(form.printer), form.passes.value);
+}
+
+function showSlider(input) {
+  const out = input.parentElement.querySelector("output");
+  if (out) out.textContent = input.value + (input.closest(".controls") ? " %" : "");
+}
+
+export function showSliders() {
+  for (const input of document.querySelectorAll(".slider input[type=range]")) showSlider(input);
+}
+
+function onInput(event) {
+  if (event.target.name === "name") event.target.dataset.own = "1";
+  if (event.target.matches(".slider input[type=range]")) showSlider(event.target);
+}
+
+function onlyDiffering(event) {
+  if (event.target.id !== "only-differing") return;
+  document.querySelector("table.side").classList.toggle("only-differing", event.target.checked);
+}
+
+export function watchForms() {
+  document.addEventListener("change", suggest);
+  document.addEventListener("change", onlyDiffering);
+  document.addEventListener("input", onInput);
+}
