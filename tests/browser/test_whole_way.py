@@ -30,9 +30,9 @@ def new_build(page: Page, name: str = "Quay proof") -> None:
 
 def print_and_read(page: Page, passes: int) -> None:
     press(page, "Print on Petrel 44")
-    page.wait_for_selector("text=Printed on the stand-in printer")
+    page.wait_for_selector(".message:has-text(\"Printed\")")
     press(page, "Let the simulated sheet dry")
-    page.wait_for_selector("text=has lain until it was dry")
+    page.wait_for_selector("text=Simulated sheet is dry")
     read_passes(page, passes)
 
 

@@ -285,7 +285,7 @@ def test_the_inks_a_printer_runs_are_part_of_its_versions(
     with pytest.raises(BadInput, match="has print modes with Tarn pigment"):
         editing.edit(kind, printer.pk, 4, {"ink_sets": [light.pk]}, user, "swapped")
     light.delete()
-    with pytest.raises(BadInput, match="runs that are gone"):
+    with pytest.raises(BadInput, match="ink sets that are gone"):
         editing.go_back(kind, printer.pk, newest.pk, 4, user, "back")
     assert list(printer.ink_sets.all()) == [tarn]
 

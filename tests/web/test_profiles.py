@@ -113,7 +113,7 @@ def test_a_profile_of_any_channels_is_built_from_files(
         assert client.get(f"/profiles/{made.pk}/{page}").status_code == 200, page
     assert client.get(f"/profiles/making/{job.pk}/").url == f"/profiles/{made.pk}/"
     found = (
-        "parts its colours among its inks itself"
+        "does its own separation"
         in client.get(f"/profiles/{made.pk}/separation/").content.decode()
     )
     assert found == (letters == "RGB")

@@ -242,7 +242,7 @@ def test_a_cutting_machine_is_readied_by_eye_alone(
 def test_what_cannot_be_printed_or_loaded_is_refused(client: Client, printer: Printer, user: User) -> None:
     with pytest.raises(BadInput, match="has no blade force"):
         readiness.print_pattern(printer, "cut-force", user)
-    with pytest.raises(BadInput, match="which media is in"):
+    with pytest.raises(BadInput, match="load a media in"):
         readiness.print_pattern(printer, "feed", user)
     wide = paper("Wide banner")
     wide.width_mm = 2000
