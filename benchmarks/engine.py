@@ -31,7 +31,8 @@ from greyanchor.core.simulation.standin import print_and_read
 from tests import lcms
 from tests.conftest import PrintRoom, make_room
 
-#: a CMYK profile of a real press in a Debian package (libgs-common); its table, smoothly interpolated, is the press
+#: a CMYK profile of a real press in a Debian package (libgs-common); its table, smoothly interpolated, is the
+#: press
 PRESS_PROFILE = Path("/usr/share/color/icc/ghostscript/default_cmyk.icc")
 _SEVEN = tuple("CMYKOGV")
 
@@ -124,7 +125,9 @@ def real_press() -> None:
 
 
 def _press_of(profile: icc.IccProfile) -> Callable[[Array], Array]:
-    """Absolute Lab of device values through the profile's table, by cubic splines instead of straight lines."""
+    """Absolute Lab of device values through the profile's table, by cubic splines instead of straight
+    lines.
+    """
     lut, legacy = profile.lut("A2B1")
     side = lut.grid.shape[0] - 1
     scale = profile.white / icc.PCS_WHITE
@@ -185,7 +188,8 @@ def solver() -> None:
     misses = delta_e_2000(inverter.quick.lab(even), aim[few])
     error = delta_e_2000(model.lab(solved.device), aim)
     print(
-        f"  ours {1e6 * ours:.0f} us a node, mean {error.mean():.3f} dE00; scipy {1e3 * theirs:.1f} ms, mean {misses.mean():.3f} on the quick model"
+        f"  ours {1e6 * ours:.0f} us a node, mean {error.mean():.3f} dE00; scipy {1e3 * theirs:.1f} ms, "
+        f"mean {misses.mean():.3f} on the quick model"
     )
     report("one by one with scipy.optimize, share of its time", ours / theirs, 1.0 / 20.0, "")
     quick = compact(model, 4.0)
@@ -199,7 +203,9 @@ def solver() -> None:
 
 
 def _one_by_one(inverter: Inverter, aim: Array, aims: Array) -> Array:
-    """Even coordinates (4,) that scipy finds for one colour on the same quick model, with its exact gradient."""
+    """Even coordinates (4,) that scipy finds for one colour on the same quick model, with its exact
+    gradient.
+    """
 
     def residual(even: Array) -> Array:
         over = max(float(inverter.model.to_device(even[None]).sum()) - inverter.total, 0.0)

@@ -105,11 +105,16 @@ def _grow() -> None:
     classes = [MediaClass.objects.get_or_create(name=c)[0] for c in _CLASSES]
     media = [
         Media(
-            name=f"{chance.choice(_WORDS).title()} {chance.choice(_KINDS)} {100 + i}", media_class=chance.choice(classes), maker=f"Maker {chance.randrange(25)}",
-            weight=chance.randrange(60, 500), thickness=200, width_mm=1000, brightener="faint",
+            name=f"{chance.choice(_WORDS).title()} {chance.choice(_KINDS)} {100 + i}",
+            media_class=chance.choice(classes),
+            maker=f"Maker {chance.randrange(25)}",
+            weight=chance.randrange(60, 500),
+            thickness=200,
+            width_mm=1000,
+            brightener="faint",
         )
         for i in range(400)
-    ]  # fmt: skip
+    ]
     Media.objects.bulk_create(media)
     media = list(Media.objects.all())
     for m in media[:60]:
@@ -137,12 +142,25 @@ def _grow() -> None:
             chance.choice(["one way", "both ways"]),
         )
         k = i % 200
-        rows.append(PrintMode(
-            name=f"{on.name}, {chance.choice(_WORDS)} {chance.choice(_WORDS)} {i}", printer=printer, ink_set=ink, media=on, environment=environment.as_dict(),
-            environment_hash=environment.content_hash(), state=chance.choices(["released", "building", "ready", "retired"], [8, 2, 1, 3])[0], limits=limits[k].limits,
-            total_ink=280.0, limit_set=limits[k], curve_set=curves[k], calibrated_at=now - timedelta(days=chance.randrange(400)),
-            last_verdict=chance.choice(["pass", "pass", "fail", ""]), made_by=chance.choice(people), note=" ".join(chance.choices(_WORDS, k=8)),
-        ))  # fmt: skip
+        rows.append(
+            PrintMode(
+                name=f"{on.name}, {chance.choice(_WORDS)} {chance.choice(_WORDS)} {i}",
+                printer=printer,
+                ink_set=ink,
+                media=on,
+                environment=environment.as_dict(),
+                environment_hash=environment.content_hash(),
+                state=chance.choices(["released", "building", "ready", "retired"], [8, 2, 1, 3])[0],
+                limits=limits[k].limits,
+                total_ink=280.0,
+                limit_set=limits[k],
+                curve_set=curves[k],
+                calibrated_at=now - timedelta(days=chance.randrange(400)),
+                last_verdict=chance.choice(["pass", "pass", "fail", ""]),
+                made_by=chance.choice(people),
+                note=" ".join(chance.choices(_WORDS, k=8)),
+            )
+        )
     PrintMode.objects.bulk_create(rows, batch_size=1000)
     _history(now)
 
@@ -183,10 +201,15 @@ def _find() -> None:
     client.force_login(User.objects.get(username="ines"))
     chance = random.Random(3)
     pools = {
-        "printer": list(Printer.objects.values_list("pk", flat=True)), "media_class": list(MediaClass.objects.values_list("pk", flat=True)),
-        "state": ["released", "building", "retired"], "passes": [4, 6, 8, 12], "verdict": ["pass", "fail"], "age": [0, 1, 2, 3], "speed": [0, 1, 2, 3],
+        "printer": list(Printer.objects.values_list("pk", flat=True)),
+        "media_class": list(MediaClass.objects.values_list("pk", flat=True)),
+        "state": ["released", "building", "retired"],
+        "passes": [4, 6, 8, 12],
+        "verdict": ["pass", "fail"],
+        "age": [0, 1, 2, 3],
+        "speed": [0, 1, 2, 3],
         "media": list(Media.objects.values_list("pk", flat=True))[:80],
-    }  # fmt: skip
+    }
 
     def timed(query: str) -> float:
         answer = client.get(f"/modes/?{query}", headers={"HX-Request": "true", "HX-Target": "modes"})
@@ -227,7 +250,9 @@ def _find() -> None:
 
 
 class _Person(threading.Thread):
-    """Somebody with a browser: opens a page every 4 to 10 seconds, or opens, changes and saves a preset every 1 to 3."""
+    """Somebody with a browser: opens a page every 4 to 10 seconds, or opens, changes and saves a preset every
+    1 to 3.
+    """
 
     def __init__(self, port: int, number: int, saves: bool, until: float) -> None:
         super().__init__(daemon=True)
@@ -296,7 +321,9 @@ class _Person(threading.Thread):
         )
 
     def _save(self) -> None:
-        """Change one of two contested presets; when somebody was quicker, merge as the page offers and save again."""
+        """Change one of two contested presets; when somebody was quicker, merge as the page offers and save
+        again.
+        """
         pk = self.chance.choice([1, 2])
         _, page = self.ask(f"/presets/{pk}/")
         version = re.search(r'name="version" value="(\d+)"', page)
@@ -419,9 +446,15 @@ def _pack() -> None:
             v.to_bytes(2, "big") for v in (2026, 1 + i % 12, 1 + i % 28, i % 24, i % 60, i // 60)
         )
         mode.profile = Profile.objects.create(
-            title=f"Bench {i}", data=bytes(data), report=made.report, boundary=boundary, neutral=[[round(float(v), 3) for v in row] for row in made.neutral],
-            lightest=made.gamut.lightest, darkest=made.gamut.darkest, channels=list("CMYK"),
-        )  # fmt: skip
+            title=f"Bench {i}",
+            data=bytes(data),
+            report=made.report,
+            boundary=boundary,
+            neutral=[[round(float(v), 3) for v in row] for row in made.neutral],
+            lightest=made.gamut.lightest,
+            darkest=made.gamut.darkest,
+            channels=list("CMYK"),
+        )
         mode.save()
     out = io.BytesIO()
     began = time.perf_counter()

@@ -133,11 +133,36 @@ def _addresses() -> list[str]:
     builds = [f"/builds/{pk}/" for pk in Build.objects.order_by("pk").values_list("pk", flat=True)]
     builds += [f"/builds/1/{t.name}/part/" for t in stage_types()]
     return [
-        "/", "/files/", "/media-classes/", "/restores/3/", "/modes/1/branch/faster/", "/builds/11/environment/", "/modes/", "/modes/?q=harbour", "/modes/1/", "/printers/", "/printers/1/", "/media/", "/media/1/", "/checks/",
-        "/checks/new/", "/checks/schedules/", "/checks/tolerances/", "/checks/tolerances/northlight-chart-proof/", "/checks/aims/", "/checks/aims/1/", "/checks/spots/", "/checks/strips/",
-        f"/checks/{Check.objects.values_list('pk', flat=True)[0]}/", "/profiles/1/", "/profiles/1/profile.icc", "/builds/new/", *builds,
-        f"/readings/{reading}/", f"/charts/{Chart.objects.order_by('-pk').values_list('pk', flat=True)[0]}/sheet-1.svg",
-    ]  # fmt: skip
+        "/",
+        "/files/",
+        "/media-classes/",
+        "/restores/3/",
+        "/modes/1/branch/faster/",
+        "/builds/11/environment/",
+        "/modes/",
+        "/modes/?q=harbour",
+        "/modes/1/",
+        "/printers/",
+        "/printers/1/",
+        "/media/",
+        "/media/1/",
+        "/checks/",
+        "/checks/new/",
+        "/checks/schedules/",
+        "/checks/tolerances/",
+        "/checks/tolerances/northlight-chart-proof/",
+        "/checks/aims/",
+        "/checks/aims/1/",
+        "/checks/spots/",
+        "/checks/strips/",
+        f"/checks/{Check.objects.values_list('pk', flat=True)[0]}/",
+        "/profiles/1/",
+        "/profiles/1/profile.icc",
+        "/builds/new/",
+        *builds,
+        f"/readings/{reading}/",
+        f"/charts/{Chart.objects.order_by('-pk').values_list('pk', flat=True)[0]}/sheet-1.svg",
+    ]
 
 
 def _library() -> None:

@@ -29,13 +29,15 @@ from greyanchor.core.simulation.standin import print_and_read
 CMYK = tuple("CMYK")
 
 
-#: files whose tests use a browser in the second of two rows; the others, and all that drive a server, are in the first
+#: files whose tests use a browser in the second of two rows; the others, and all that drive a server, are in
+#: the first
 SECOND_ROW = ("test_profiles", "test_proof", "test_whole_way")
 
 
 @pytest.hookimpl(wrapper=True, tryfirst=True)
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> Generator[None, None, None]:
-    """Tests that drive the real server follow one another in two rows, so that few servers and browsers race for a core.
+    """Tests that drive the real server follow one another in two rows, so that few servers and browsers race
+    for a core.
 
     The others go to the workers file by file: what a file prepares is prepared once. The first row begins at
     once and the second after the core, so that both workers end at about the same time.
@@ -49,10 +51,17 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> Generator[None, N
         item.add_marker(pytest.mark.xdist_group(group))
     yield
     order = {"browser": 0, "core": 1, "scripts": 1, "drivers": 1, "web": 3}
-    items.sort(key=lambda item: 2 if item.path.stem in SECOND_ROW and "browser" in item.path.parts else order[item.path.parent.name])  # fmt: skip
+    items.sort(
+        key=lambda item: (
+            2
+            if item.path.stem in SECOND_ROW and "browser" in item.path.parts
+            else order[item.path.parent.name]
+        )
+    )
 
 
-#: tables are made as the models are and marked as migrated, which is ten times as fast; test_migrations takes the long way
+#: tables are made as the models are and marked as migrated, which is ten times as fast; test_migrations takes
+#: the long way
 PEOPLE_AND_MACHINES = """
 import django; django.setup()
 from django.apps import apps
@@ -75,8 +84,11 @@ def run_in(
     dropped = ("DJANGO_SETTINGS_MODULE", "SECRET_KEY", "PYTHONDONTWRITEBYTECODE")
     kept = {k: v for k, v in os.environ.items() if k not in dropped}
     environment = {
-        **kept, "GREYANCHOR_HOME": str(home), "DJANGO_SETTINGS_MODULE": "greyanchor.config.settings", **variables,
-    }  # fmt: skip
+        **kept,
+        "GREYANCHOR_HOME": str(home),
+        "DJANGO_SETTINGS_MODULE": "greyanchor.config.settings",
+        **variables,
+    }
     return subprocess.run(
         [sys.executable, *command], env=environment, capture_output=True, text=True, cwd=cwd
     )

@@ -8,8 +8,10 @@ from collections.abc import Callable
 from django.http import HttpRequest, HttpResponse
 
 _BLOCKS = (
-    "html head body main header footer nav section article aside div p h1 h2 h3 h4 ul ol li dl dt dd table thead tbody "
-    "tfoot tr th td form fieldset legend details summary select option optgroup br progress button label output"
+    "html head body main header footer nav section article aside div p h1 h2 h3 h4 ul ol li dl dt dd table "
+    "thead tbody "
+    "tfoot tr th td form fieldset legend details summary select option optgroup br progress button "
+    "label output"
 ).replace(" ", "|")
 _AROUND = re.compile(rf"\s*(</?(?:{_BLOCKS})\b(?:\"[^\"]*\"|'[^']*'|[^>\"'])*>)\s*")
 _VERBATIM = re.compile(r"(<(textarea|pre|script)\b.*?</\2>)", re.DOTALL)

@@ -96,5 +96,7 @@ def device_to_lab(profile: bytes, device: np.ndarray, intent: str = "absolute") 
 def lab_to_device(
     profile: bytes, lab: np.ndarray, intent: str = "absolute", channels: int = 4, compensated: bool = False
 ) -> np.ndarray:
-    """Device fractions (n, channels) that lcms2 reads for Lab (n, 3), with black point compensation if wanted."""
+    """Device fractions (n, channels) that lcms2 reads for Lab (n, 3), with black point compensation if
+    wanted.
+    """
     return _run(profile, lab, channels, False, intent, compensated) / _scale(channels)

@@ -25,5 +25,9 @@ def noted(*subjects: models.Model | type[models.Model]) -> QuerySet[AuditEntry]:
     asked = models.Q(pk__in=[])
     for subject in subjects:
         kind = ContentType.objects.get_for_model(subject)
-        asked |= models.Q(content_type=kind) if isinstance(subject, type) else models.Q(content_type=kind, object_id=subject.pk)  # fmt: skip
+        asked |= (
+            models.Q(content_type=kind)
+            if isinstance(subject, type)
+            else models.Q(content_type=kind, object_id=subject.pk)
+        )
     return AuditEntry.objects.filter(asked).select_related("who")

@@ -62,8 +62,10 @@ class ProgramKey(models.Model):
 
 
 class AuditEntry(models.Model):
-    """One change of something that is kept beside a record or has no versions: a file, notes on curves, what a
-    class lends, a rule, a person's role. `before` is empty for what was added, `after` for what was taken away.
+    """One change of something that is kept beside a record or has no versions: a file, notes on curves, what
+    a
+    class lends, a rule, a person's role. `before` is empty for what was added, `after` for what was taken
+    away.
     """
 
     content_type = models.ForeignKey(ContentType, on_delete=models.CASCADE)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import secrets
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser, User
+from django.contrib.auth.models import User
 from django.db import transaction
 
 from greyanchor.accounts.audit_log import note
@@ -22,7 +22,7 @@ def site_of(user: Any) -> Site | None:
 
 @needs(RELEASE)
 @transaction.atomic
-def set_person(person: User, role: str, site: Site | None, user: AbstractBaseUser) -> None:
+def set_person(person: User, role: str, site: Site | None, user: User) -> None:
     """Give a person a role and a site; the last lead stays one."""
     try:
         wanted = Role[role.upper()]
@@ -42,7 +42,9 @@ def set_person(person: User, role: str, site: Site | None, user: AbstractBaseUse
 
 @needs(RELEASE)
 @transaction.atomic
-def add_person(username: str, first: str, last: str, password: str, role: str, site: Site | None, user: AbstractBaseUser) -> User:  # fmt: skip
+def add_person(
+    username: str, first: str, last: str, password: str, role: str, site: Site | None, user: User
+) -> User:
     """Make an account; `BadInput` where the name is taken or the password is weak."""
     from django.contrib.auth.password_validation import validate_password
     from django.core.exceptions import ValidationError
@@ -67,7 +69,7 @@ def add_person(username: str, first: str, last: str, password: str, role: str, s
 
 @needs(RELEASE)
 @transaction.atomic
-def add_site(name: str, user: AbstractBaseUser) -> Site:
+def add_site(name: str, user: User) -> Site:
     """Make a print room."""
     name = name.strip()
     if not name or len(name) > 80 or Site.objects.filter(name__iexact=name).exists():

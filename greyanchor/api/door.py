@@ -56,7 +56,11 @@ def door(**views: View) -> View:
         if person is None:
             made = refused(
                 401,
-                "sign in with a key: Authorization: Bearer KEY. People make keys under Packs, Rules, people and programs.",
+                (
+                    "sign in with a key: Authorization: Bearer KEY. People make keys under Packs, Rules, "
+                    "people "
+                    "and programs."
+                ),
             )
             made["WWW-Authenticate"] = 'Bearer realm="Grey Anchor"'
             return made

@@ -33,18 +33,35 @@ def _file(data: bytes, name: str, kind: str) -> HttpResponse:
 def mode_facts(mode: PrintMode, whole: bool = False) -> dict[str, Any]:
     """A print mode as programs see it; `whole` adds limits, environment and handling settings."""
     facts: dict[str, Any] = {
-        "id": mode.pk, "name": mode.name, "state": mode.state, "version": mode.version, "printer": mode.printer.name, "site": mode.printer.site.name,
-        "ink_set": mode.ink_set.name, "media": mode.media.name, "media_class": mode.media.media_class.name, "maker": mode.media.maker,
-        "resolution": mode.environment.get("resolution"), "passes": mode.environment.get("passes"), "speed_m2h": mode.speed and round(mode.speed, 2),
-        "verdict": mode.last_verdict or "none", "calibrated_at": mode.calibrated_at.isoformat() if mode.calibrated_at else None,
-        "changed_at": mode.changed_at.isoformat(), "url": reverse("api-mode", args=[mode.pk]),
-    }  # fmt: skip
+        "id": mode.pk,
+        "name": mode.name,
+        "state": mode.state,
+        "version": mode.version,
+        "printer": mode.printer.name,
+        "site": mode.printer.site.name,
+        "ink_set": mode.ink_set.name,
+        "media": mode.media.name,
+        "media_class": mode.media.media_class.name,
+        "maker": mode.media.maker,
+        "resolution": mode.environment.get("resolution"),
+        "passes": mode.environment.get("passes"),
+        "speed_m2h": mode.speed and round(mode.speed, 2),
+        "verdict": mode.last_verdict or "none",
+        "calibrated_at": mode.calibrated_at.isoformat() if mode.calibrated_at else None,
+        "changed_at": mode.changed_at.isoformat(),
+        "url": reverse("api-mode", args=[mode.pk]),
+    }
     if whole:
         facts |= {
-            "environment": mode.environment, "limits": mode.limits, "total_ink": mode.total_ink, "note": mode.note,
-            "handling": in_force_facts(in_force(mode)), "editions": list(mode.editions.values_list("number", flat=True)),
-            "profile_url": reverse("api-mode-profile", args=[mode.pk]) if mode.profile_id else None, "pack_url": reverse("api-mode-pack", args=[mode.pk]),
-        }  # fmt: skip
+            "environment": mode.environment,
+            "limits": mode.limits,
+            "total_ink": mode.total_ink,
+            "note": mode.note,
+            "handling": in_force_facts(in_force(mode)),
+            "editions": list(mode.editions.values_list("number", flat=True)),
+            "profile_url": reverse("api-mode-profile", args=[mode.pk]) if mode.profile_id else None,
+            "pack_url": reverse("api-mode-pack", args=[mode.pk]),
+        }
     return facts
 
 
@@ -98,13 +115,22 @@ def import_facts(job: PackImport) -> dict[str, Any]:
     """An import as programs see it."""
     plan = job.plan or {}
     return {
-        "id": job.pk, "name": job.name, "step": job.step, "state": job.state, "message": job.message, "progress": job.progress,
-        "modes": [{"name": m["name"], "action": m["action"]} for m in plan.get("modes", [])], "result": job.result, "url": reverse("api-import", args=[job.pk]),
-    }  # fmt: skip
+        "id": job.pk,
+        "name": job.name,
+        "step": job.step,
+        "state": job.state,
+        "message": job.message,
+        "progress": job.progress,
+        "modes": [{"name": m["name"], "action": m["action"]} for m in plan.get("modes", [])],
+        "result": job.result,
+        "url": reverse("api-import", args=[job.pk]),
+    }
 
 
 def pack_receive(request: HttpRequest) -> HttpResponse:
-    """A pack as the body, or as the file ``pack`` of a form; it is tested in the background and decided by a person."""
+    """A pack as the body, or as the file ``pack`` of a form; it is tested in the background and decided by a
+    person.
+    """
     sent = request.FILES.get("pack")
     chunks = sent.chunks() if sent else [request.body]
     if not sent and not request.body:
@@ -122,9 +148,16 @@ def pack_import(request: HttpRequest, pk: int) -> HttpResponse:
 def check_facts(check: Check, whole: bool = False) -> dict[str, Any]:
     """A check as programs see it."""
     facts: dict[str, Any] = {
-        "id": check.pk, "mode": check.mode_id, "aim": check.aim_name, "tolerances": check.tolerances, "verdict": check.verdict, "summary": check.summary,
-        "made_at": check.made_at.isoformat(), "signed": check.signed_at is not None, "url": reverse("api-check", args=[check.pk]),
-    }  # fmt: skip
+        "id": check.pk,
+        "mode": check.mode_id,
+        "aim": check.aim_name,
+        "tolerances": check.tolerances,
+        "verdict": check.verdict,
+        "summary": check.summary,
+        "made_at": check.made_at.isoformat(),
+        "signed": check.signed_at is not None,
+        "url": reverse("api-check", args=[check.pk]),
+    }
     if whole:
         facts["criteria"] = check.criteria
     return facts
@@ -146,20 +179,34 @@ def check(request: HttpRequest, pk: int) -> HttpResponse:
 
 def open_charts(request: HttpRequest) -> HttpResponse:
     """Prints that wait for readings."""
-    return JsonResponse({"charts": [
-        {"print": p.pk, "title": p.chart.title, "purpose": p.chart.purpose, "patches": len(p.chart.patches), "printer": p.printer.name if p.printer else None}
-        for p in inbox.open_prints()[:MOST]
-    ]})  # fmt: skip
+    return JsonResponse(
+        {
+            "charts": [
+                {
+                    "print": p.pk,
+                    "title": p.chart.title,
+                    "purpose": p.chart.purpose,
+                    "patches": len(p.chart.patches),
+                    "printer": p.printer.name if p.printer else None,
+                }
+                for p in inbox.open_prints()[:MOST]
+            ]
+        }
+    )
 
 
 def chart_file(request: HttpRequest, pk: int) -> HttpResponse:
-    """The chart of a print that waits: device values and places on its sheets, for whoever reads it elsewhere."""
+    """The chart of a print that waits: device values and places on its sheets, for whoever reads it
+    elsewhere.
+    """
     job = get_object_or_404(inbox.open_prints(), pk=pk)
     return _file(job.chart.text.encode(), f"print-{pk}.txt", "text/plain")
 
 
 def readings(request: HttpRequest) -> HttpResponse:
-    """Readings as the body, or as the file ``readings`` of a form; ``?print=`` names the print, else it is found."""
+    """Readings as the body, or as the file ``readings`` of a form; ``?print=`` names the print, else it is
+    found.
+    """
     sent = request.FILES.get("readings")
     data = sent.read(MOST_READINGS + 1) if sent else request.body
     name = str(sent.name) if sent else request.GET.get("name", "readings.txt")

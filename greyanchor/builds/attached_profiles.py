@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, needs
@@ -21,7 +21,7 @@ from greyanchor.profiles.services import keep_attached
 
 @needs(MAKE)
 @transaction.atomic
-def attach_profile(stage: Stage, data: bytes, name: str, user: AbstractBaseUser) -> Stage:
+def attach_profile(stage: Stage, data: bytes, name: str, user: User) -> Stage:
     """Examine a profile against this build's readings and total ink, and make it the stage's result."""
     if stage.state != Stage.State.OPEN:
         raise BadInput("the profile stage is not open")

@@ -12,7 +12,8 @@ from greyanchor.measuring.services import averaged
 
 
 def take_baseline(stage: Stage) -> Baseline | None:
-    """Keep the baseline of accepted curves: the confirming print of a linearization, or what its ramps predict.
+    """Keep the baseline of accepted curves: the confirming print of a linearization, or what its ramps
+    predict.
 
     Curves of grey balance are predicted from the same ramps. Curves made by eye have no readings, and so no
     baseline.

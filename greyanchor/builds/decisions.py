@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
 
@@ -23,9 +23,18 @@ from greyanchor.library.records.effective_settings import FROZEN, own_values
 IN_USE = (PrintMode.State.RELEASED, PrintMode.State.RETIRED)
 #: what a stage takes over from the build its own is based on
 _KEPT = (
-    "options", "sheet_print", "confirm_print", "result", "decision", "reason", "decided_by", "decided_at",
-    "profile", "made_check", "made_under",
-)  # fmt: skip
+    "options",
+    "sheet_print",
+    "confirm_print",
+    "result",
+    "decision",
+    "reason",
+    "decided_by",
+    "decided_at",
+    "profile",
+    "made_check",
+    "made_under",
+)
 
 
 # --- opening ---------------------------------------------------------------------------------
@@ -71,9 +80,7 @@ def lock_build(pk: int, based_on: int) -> Build:
 
 @needs(MAKE)
 @transaction.atomic
-def accept_stage(
-    pk: int, based_on: int, values: dict[str, Any], reason: str, user: AbstractBaseUser
-) -> Stage:
+def accept_stage(pk: int, based_on: int, values: dict[str, Any], reason: str, user: User) -> Stage:
     """Decide a stage and open the next; `BadInput` when evidence is missing or a reason is."""
     stage = locked(pk, based_on)
     must_be_open(stage)
@@ -92,7 +99,7 @@ def accept_stage(
 
 @needs(MAKE)
 @transaction.atomic
-def skip_stage(pk: int, based_on: int, reason: str, user: AbstractBaseUser) -> Stage:
+def skip_stage(pk: int, based_on: int, reason: str, user: User) -> Stage:
     """Go on without a stage that not every mode needs; the log says so."""
     stage = locked(pk, based_on)
     must_be_open(stage)
@@ -114,15 +121,15 @@ def must_be_open(stage: Stage) -> None:
         raise BadInput(f"{type_of(stage).title} is {stage.get_state_display()}; nothing was changed")
 
 
-def decide(stage: Stage, values: dict[str, Any], reason: str, user: AbstractBaseUser | None) -> None:
+def decide(stage: Stage, values: dict[str, Any], reason: str, user: User | None) -> None:
     """Write a decision down."""
     stage.state, stage.decision, stage.reason = Stage.State.ACCEPTED, values, reason[:300]
-    stage.decided_by, stage.decided_at = user, timezone.now()  # type: ignore[assignment]
+    stage.decided_by, stage.decided_at = user, timezone.now()
     stage.made_under = stage.made_under or stage.build.environment
     stage.save()
 
 
-def go_on(stage: Stage, values: dict[str, Any], reason: str, user: AbstractBaseUser) -> Stage:
+def go_on(stage: Stage, values: dict[str, Any], reason: str, user: User) -> Stage:
     """Carry a decision to the mode and open what follows, past stages that stand already."""
     _carry_to_mode(stage, values, user, reason)
     if type_of(stage).changes_nothing(stage):
@@ -169,7 +176,7 @@ def keep_from_base(build: Build, names: list[str]) -> None:
 # --- the mode --------------------------------------------------------------------------------
 
 
-def _carry_to_mode(stage: Stage, values: dict[str, Any], user: AbstractBaseUser, reason: str) -> None:
+def _carry_to_mode(stage: Stage, values: dict[str, Any], user: User, reason: str) -> None:
     """A mode being built follows every decision; one in production changes only when it is released again."""
     mode = PrintMode.objects.get(pk=stage.build.mode_id)
     stage_type = type_of(stage)

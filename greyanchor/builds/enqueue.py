@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, needs
@@ -15,7 +15,7 @@ from greyanchor.core.errors import BadInput
 
 @needs(MAKE)
 @transaction.atomic
-def start_profile(stage: Stage, settings: dict[str, Any], user: AbstractBaseUser) -> Task:
+def start_profile(stage: Stage, settings: dict[str, Any], user: User) -> Task:
     """Queue the building of a profile; one at a time for each stage."""
     if stage.state != Stage.State.OPEN:
         raise BadInput("the profile stage is not open")

@@ -41,7 +41,7 @@ class NewBuildForm(forms.Form):
 
     printer = forms.ModelChoiceField(Printer.objects.select_related("site"), empty_label=None)
     ink_set = forms.ModelChoiceField(InkSet.objects.all(), empty_label=None)
-    media = forms.ModelChoiceField(Media.objects.all(), empty_label=None)
+    media = forms.ModelChoiceField(Media.objects.all(), empty_label=None)  # type: ignore[assignment]
     resolution = forms.TypedChoiceField(
         coerce=int, choices=[(r, f"{r} dpi") for r in (600, 1200, 2400)], initial=1200
     )
@@ -106,12 +106,17 @@ class MeasuringForm(forms.Form):
     method = forms.ChoiceField(choices=[(m.name, m.title) for m in METHODS.values()])
     page = forms.ChoiceField(label="Sheet or roll", choices=PAGES)
     patch = forms.TypedChoiceField(
-        label="Patch size", required=False, coerce=float, empty_value=None,
+        label="Patch size",
+        required=False,
+        coerce=float,
+        empty_value=None,
         choices=[("", "usual size"), ("10", "10 mm wide"), ("12", "12 mm wide"), ("16", "16 mm wide")],
-    )  # fmt: skip
+    )
     dots = forms.TypedChoiceField(
-        label="Readings of each patch", coerce=int, choices=[(d, "1" if d == 1 else f"{d}, for grainy output") for d in DOTS]
-    )  # fmt: skip
+        label="Readings of each patch",
+        coerce=int,
+        choices=[(d, "1" if d == 1 else f"{d}, for grainy output") for d in DOTS],
+    )
 
 
 class ProfileChartOptions(MeasuringForm):
@@ -129,9 +134,11 @@ class ProfileOptions(KindForm):
     max_black = forms.FloatField(label="Maximum black, %", min_value=0, max_value=100, initial=100)
     width = forms.FloatField(label="Width of black, %", min_value=10, max_value=300, initial=100)
     limits = forms.CharField(
-        label="Limits of single inks", required=False, max_length=80,
+        label="Limits of single inks",
+        required=False,
+        max_length=80,
         widget=forms.TextInput(attrs={"placeholder": "C=90, M=85"}),
-    )  # fmt: skip
+    )
 
     def clean_limits(self) -> dict[str, float]:
         """Percents by ink: from the line, or from fields ``limit_C`` as the separation page sends them."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, needs
@@ -49,7 +49,7 @@ def lenders(stage: Stage) -> list[Lender]:
 
 @needs(MAKE)
 @transaction.atomic
-def inherit(pk: int, based_on: int, lender_pk: int, reason: str, user: AbstractBaseUser) -> Stage:
+def inherit(pk: int, based_on: int, lender_pk: int, reason: str, user: User) -> Stage:
     """Decide an open stage with what another mode has; the mode says so until it has its own."""
     stage = locked(pk, based_on)
     must_be_open(stage)

@@ -24,9 +24,13 @@ def learn(pk: int) -> None:
     prints = [averaged(r.sheet_print) for r in rounds]
     model, round_ = refine.learn(queries.model_of(made.base), queries.parsed(found.through), prints)
     result = {
-        "patches": round_.patches, "off": round_.off.as_dict(), "expected": round_.expected.as_dict(),
-        "noise": round_.noise, "at_noise": round_.at_noise, "helps": round_.helps,
-    }  # fmt: skip
+        "patches": round_.patches,
+        "off": round_.off.as_dict(),
+        "expected": round_.expected.as_dict(),
+        "noise": round_.noise,
+        "at_noise": round_.at_noise,
+        "helps": round_.helps,
+    }
     after = None
     if round_.helps:
         options = {**queries.separation_options(made.base), **made.base.settings}

@@ -107,7 +107,9 @@ class Task(BackgroundWork):
 
 
 class Baseline(models.Model):
-    """The short chart as it read on the day a mode's curves were accepted: what later prints are restored to."""
+    """The short chart as it read on the day a mode's curves were accepted: what later prints are
+    restored to.
+    """
 
     mode = models.OneToOneField(PrintMode, on_delete=models.CASCADE, related_name="baseline")
     text = models.TextField()

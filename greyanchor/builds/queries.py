@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db.models import QuerySet
 
 from greyanchor.builds.acceptance_rules import objections
@@ -61,7 +61,9 @@ class StageView:
 
 
 def log(build: Build) -> list[StageView]:
-    """Every stage of a build, the open one with all its evidence; folded ones bring theirs when they are opened."""
+    """Every stage of a build, the open one with all its evidence; folded ones bring theirs when they are
+    opened.
+    """
     stages = list(
         build.stages.select_related("sheet_print__chart", "confirm_print__chart", "decided_by").defer(
             "profile__data"
@@ -134,10 +136,15 @@ def match_view(stage: Stage, channel: str) -> list[dict[str, Any]]:
             ]
             out.append(
                 {
-                    "key": key, "repeat": repeat, "tone": 100 * pair.tone, "coverage": 100 * pair.coverage,
-                    "steps": shown if repeat % 2 == 0 else shown[::-1], "paper": colours[0], "solid": colours[1],
+                    "key": key,
+                    "repeat": repeat,
+                    "tone": 100 * pair.tone,
+                    "coverage": 100 * pair.coverage,
+                    "steps": shown if repeat % 2 == 0 else shown[::-1],
+                    "paper": colours[0],
+                    "solid": colours[1],
                 }
-            )  # fmt: skip
+            )
     return out
 
 
@@ -165,7 +172,7 @@ def _newest(records: QuerySet[Any]) -> dict[int, Any]:
     return {r.mode_id: r for r in records}
 
 
-def desk(user: AbstractBaseUser) -> dict[str, Any]:
+def desk(user: User) -> dict[str, Any]:
     """What the start page lists: running, being read, going on in builds, waiting for release, failing."""
     running = Task.objects.filter(state__in=[Task.State.QUEUED, Task.State.RUNNING]).select_related(
         "stage__build__mode"

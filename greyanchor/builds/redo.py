@@ -1,10 +1,12 @@
-"""Doing a stage again, or under another environment: what was decided later becomes void and stays readable."""
+"""Doing a stage again, or under another environment: what was decided later becomes void and stays
+readable.
+"""
 
 from __future__ import annotations
 
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, needs
@@ -27,7 +29,7 @@ def voided_by(stage: Stage) -> list[Stage]:
 
 @needs(MAKE)
 @transaction.atomic
-def redo_stage(pk: int, based_on: int, user: AbstractBaseUser) -> Stage:
+def redo_stage(pk: int, based_on: int, user: User) -> Stage:
     """Open a decided stage again; what depends on it becomes void and stays readable in the log."""
     stage = locked(pk, based_on)
     title = type_of(stage).title
@@ -59,7 +61,7 @@ def _still_building(build: Build) -> None:
         cancel(Task, task.pk)
 
 
-def _reopened(build: Build, user: AbstractBaseUser, what: str) -> None:
+def _reopened(build: Build, user: User, what: str) -> None:
     mode = PrintMode.objects.get(pk=build.mode_id)
     if mode.state in IN_USE:
         return
@@ -72,7 +74,7 @@ def _reopened(build: Build, user: AbstractBaseUser, what: str) -> None:
 @needs(MAKE)
 @transaction.atomic
 def change_environment(
-    build_pk: int, based_on: int, choices: dict[str, Any], reason: str, user: AbstractBaseUser
+    build_pk: int, based_on: int, choices: dict[str, Any], reason: str, user: User
 ) -> Build:
     """Another environment for a build: every stage with evidence becomes void, and the first opens again."""
     build = lock_build(build_pk, based_on)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
 
@@ -30,8 +30,10 @@ State = RefineRound.State
 
 @needs(MAKE)
 @transaction.atomic
-def start(mode: PrintMode, user: AbstractBaseUser, measuring: dict[str, Any] | None = None) -> Refinement:
-    """Begin to refine the profile of a mode and lay out its first chart; `BadInput` when it has no profile."""
+def start(mode: PrintMode, user: User, measuring: dict[str, Any] | None = None) -> Refinement:
+    """Begin to refine the profile of a mode and lay out its first chart; `BadInput` when it has no
+    profile.
+    """
     if mode.profile is None:
         raise BadInput(f"{mode.name} has no profile to refine")
     if mode.refinements.filter(finished_at=None).exists():
@@ -56,9 +58,14 @@ def _next_round(made: Refinement, through: Profile) -> RefineRound:
     curves, share = CurveSet.from_csv(mode.curves, f"curves of {mode.name}"), to_raw(mode.splits)
     chart = make_chart("refine", device, f"{mode.name}: refining, round {number}", environment, plan)
     job = prepare_print(
-        chart, environment, lambda values: share(curves.apply(values)), f"/refinements/{made.pk}/", mode.printer,
-        sent_channels(mode.ink_set, mode.splits), dry_minutes(mode.ink_set, mode.media),
-    )  # fmt: skip
+        chart,
+        environment,
+        lambda values: share(curves.apply(values)),
+        f"/refinements/{made.pk}/",
+        mode.printer,
+        sent_channels(mode.ink_set, mode.splits),
+        dry_minutes(mode.ink_set, mode.media),
+    )
     return RefineRound.objects.create(
         refinement=made,
         number=number,
@@ -107,7 +114,7 @@ def _last(made: Refinement) -> RefineRound:
 
 @needs(MAKE)
 @transaction.atomic
-def use(made: Refinement, reason: str, user: AbstractBaseUser) -> Refinement:
+def use(made: Refinement, reason: str, user: User) -> Refinement:
     """Give the mode the profile that the last round made, or proved."""
     last = _last(made)
     best = last.after or (last.through if last.number > 1 and last.result else None)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
 
@@ -28,9 +28,7 @@ from greyanchor.measuring.services import averaged
 
 @needs(MAKE)
 @transaction.atomic
-def start_restore(
-    mode: PrintMode, user: AbstractBaseUser, measuring: dict[str, Any] | None = None
-) -> Restore:
+def start_restore(mode: PrintMode, user: User, measuring: dict[str, Any] | None = None) -> Restore:
     """Lay out the short chart through the curves in use; `BadInput` when the mode has no baseline."""
     baseline = Baseline.objects.filter(mode=mode).first()
     if baseline is None:
@@ -114,18 +112,26 @@ def _like_baseline(baseline: Any, now: Any) -> Any:
 def drift_facts(drift: Drift) -> dict[str, Any]:
     """A drift as plain values for JSON."""
     return {
-        "mean": round(drift.mean, 4), "p95": round(drift.p95, 4), "max": round(drift.max, 4),
-        "paper": round(drift.paper, 3), "overprints": round(drift.overprints, 3),
-        "words": drift.words, "not_enough": list(drift.not_enough),
+        "mean": round(drift.mean, 4),
+        "p95": round(drift.p95, 4),
+        "max": round(drift.max, 4),
+        "paper": round(drift.paper, 3),
+        "overprints": round(drift.overprints, 3),
+        "words": drift.words,
+        "not_enough": list(drift.not_enough),
         "channels": {
             c: {
-                "inputs": [round(float(v), 2) for v in d.inputs], "tone": [round(float(v), 3) for v in d.tone],
-                "tone_max": round(d.tone_max, 2), "density": round(d.density, 3), "hue": round(d.hue, 2),
-                "volume": round(100.0 * d.volume, 1), "residual": round(d.residual, 2),
+                "inputs": [round(float(v), 2) for v in d.inputs],
+                "tone": [round(float(v), 3) for v in d.tone],
+                "tone_max": round(d.tone_max, 2),
+                "density": round(d.density, 3),
+                "hue": round(d.hue, 2),
+                "volume": round(100.0 * d.volume, 1),
+                "residual": round(d.residual, 2),
             }
             for c, d in drift.channels.items()
         },
-    }  # fmt: skip
+    }
 
 
 @needs(MAKE)
@@ -154,8 +160,10 @@ def _confirm(found: Restore) -> None:
 
 @needs(MAKE)
 @transaction.atomic
-def use_curves(found: Restore, reason: str, user: AbstractBaseUser) -> Restore:
-    """Put the corrected curves into production; a reason is needed where the confirming print did not come back."""
+def use_curves(found: Restore, reason: str, user: User) -> Restore:
+    """Put the corrected curves into production; a reason is needed where the confirming print did not come
+    back.
+    """
     if found.state != Restore.State.CONFIRMED or found.after is None:
         raise BadInput("the corrected curves were not confirmed by a print yet")
     mode = PrintMode.objects.select_for_update(of=("self",)).get(pk=found.mode_id)

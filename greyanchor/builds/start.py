@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, needs
@@ -26,12 +26,16 @@ KEEPS = {
     Build.Purpose.LIMITS: [],
 }
 WHY = {
-    Build.Purpose.FASTER: "The environment is copied with fewer passes. Less time between passes spreads dots and dries "
+    Build.Purpose.FASTER: "The environment is copied with fewer passes. Less time between passes spreads "
+    "dots and dries "
     "less, so tone, total ink and profile are made again; the ink limits stand, and can be done again.",
-    Build.Purpose.PROFILE: "Environment, limits, curves and total ink stand. A new chart is printed and read, and a new "
+    Build.Purpose.PROFILE: "Environment, limits, curves and total ink stand. A new chart is printed and "
+    "read, and a new "
     "profile made, checked and released in place of the old one. Until then the old one stays in use.",
-    Build.Purpose.LIMITS: "The readings of the ramps stand. When the limits stay as they are, everything after them stands "
-    "too; when they move, curves are computed again, and what was printed through the old ones is asked for again.",
+    Build.Purpose.LIMITS: "The readings of the ramps stand. When the limits stay as they are, everything "
+    "after them stands "
+    "too; when they move, curves are computed again, and what was printed through the old ones is asked "
+    "for again.",
 }
 
 
@@ -43,7 +47,7 @@ def start_build(
     ink_set: InkSet,
     media: Media,
     choices: dict[str, Any],
-    user: AbstractBaseUser,
+    user: User,
     measuring: dict[str, Any] | None = None,
 ) -> Build:
     """Freeze an environment and open its first stage; the mode exists from now on, in builds."""
@@ -66,7 +70,7 @@ def _new_mode(
     ink_set: InkSet,
     media: Media,
     environment: PrintEnvironment,
-    user: AbstractBaseUser,
+    user: User,
     why: str,
     derived_from: PrintMode | None = None,
 ) -> PrintMode:
@@ -91,7 +95,7 @@ def _new_mode(
 def _new_build(
     mode: PrintMode,
     environment: PrintEnvironment,
-    user: AbstractBaseUser,
+    user: User,
     purpose: str,
     base: Build | None,
     measuring: dict[str, Any],
@@ -128,8 +132,10 @@ def _none_going_on(mode: PrintMode) -> None:
 
 @needs(MAKE)
 @transaction.atomic
-def derive_faster(mode: PrintMode, name: str, passes: int, direction: str, user: AbstractBaseUser) -> Build:
-    """A faster mode from a slow one: the same environment with fewer passes, and the slow one's ink limits."""
+def derive_faster(mode: PrintMode, name: str, passes: int, direction: str, user: User) -> Build:
+    """A faster mode from a slow one: the same environment with fewer passes, and the slow one's ink
+    limits.
+    """
     base = base_of(mode)
     slow = base.print_environment
     if passes > slow.passes or (passes == slow.passes and direction == slow.direction):
@@ -148,8 +154,10 @@ def derive_faster(mode: PrintMode, name: str, passes: int, direction: str, user:
 
 @needs(MAKE)
 @transaction.atomic
-def renew(mode: PrintMode, purpose: str, user: AbstractBaseUser) -> Build:
-    """A new profile, or refined limits, for a mode in use; the mode changes only when it is released again."""
+def renew(mode: PrintMode, purpose: str, user: User) -> Build:
+    """A new profile, or refined limits, for a mode in use; the mode changes only when it is released
+    again.
+    """
     if purpose not in (Build.Purpose.PROFILE, Build.Purpose.LIMITS):
         raise BadInput(f"there is no branch called {purpose}")
     if mode.state != PrintMode.State.RELEASED:
@@ -160,7 +168,7 @@ def renew(mode: PrintMode, purpose: str, user: AbstractBaseUser) -> Build:
     return _branch(build, user)
 
 
-def _branch(build: Build, user: AbstractBaseUser) -> Build:
+def _branch(build: Build, user: User) -> Build:
     kept = KEEPS[Build.Purpose(build.purpose)]
     keep_from_base(build, kept)
     if build.purpose == Build.Purpose.LIMITS:

@@ -43,7 +43,9 @@ def picture(build: Build, stage_name: str, subject: str) -> bytes:
 
 
 def view_of(build: Build) -> ViewPort | None:
-    """The printer of a build, where its prints can be looked at on screen; None where there is only the paper."""
+    """The printer of a build, where its prints can be looked at on screen; None where there is only the
+    paper.
+    """
     port = printer_port(build.mode.printer)
     return port if isinstance(port, ViewPort) else None
 
@@ -99,7 +101,9 @@ def looks(build: Build, channel: str) -> tuple[Array, Array, list[Array]]:
 @needs(MAKE)
 @transaction.atomic
 def match(stage: Stage, chosen: dict[str, dict[str, list[float]]]) -> None:
-    """Keep matched steps (raw inputs, percent) by channel and tone; with all channels, curves are computed."""
+    """Keep matched steps (raw inputs, percent) by channel and tone; with all channels, curves are
+    computed.
+    """
     if stage.state != Stage.State.OPEN:
         raise BadInput("pairs are matched while linearization is open")
     known = pairs(stage.build)

@@ -48,7 +48,9 @@ class Side:
 
 
 def side(text: str, tolerances: str) -> Side:
-    """A side by its address: ``check-12``, ``printer-1``, ``site-1``, ``mode-3``, ``before-3`` or ``after-3`` (a restore)."""
+    """A side by its address: ``check-12``, ``printer-1``, ``site-1``, ``mode-3``, ``before-3`` or ``after-3``
+    (a restore).
+    """
     kind, _, number = text.partition("-")
     if not number.isdecimal():
         raise BadInput(f"{text!r} names nothing that can be compared")
@@ -81,7 +83,9 @@ def _title(found: QuerySet[Check], otherwise: str) -> str:
 
 
 def compare_sides(a: Side, b: Side) -> dict[str, Any]:
-    """Figures of both sides criterion by criterion, and, for two single checks, their prints patch by patch."""
+    """Figures of both sides criterion by criterion, and, for two single checks, their prints patch by
+    patch.
+    """
     if not a.checks or not b.checks:
         empty = a if not a.checks else b
         raise BadInput(f"there is no check of {empty.title} under this tolerance set")
@@ -89,12 +93,16 @@ def compare_sides(a: Side, b: Side) -> dict[str, Any]:
     facts = {c["id"]: c for c in [*b.checks[0].criteria, *a.checks[0].criteria]}
     rows = [
         {
-            "title": facts[name]["title"], "unit": facts[name]["unit"], "limit": facts[name]["limit"],
-            "a": first[name][0], "b": second[name][0], "change": second[name][0] - first[name][0],
+            "title": facts[name]["title"],
+            "unit": facts[name]["unit"],
+            "limit": facts[name]["limit"],
+            "a": first[name][0],
+            "b": second[name][0],
+            "change": second[name][0] - first[name][0],
         }
         for name in facts
         if name in first and name in second
-    ]  # fmt: skip
+    ]
     result: dict[str, Any] = {"a": a, "b": b, "rows": rows}
     if len(a.checks) == len(b.checks) == 1:
         result |= _patches(a.checks[0], b.checks[0])
@@ -115,15 +123,18 @@ def _patches(a: Check, b: Check) -> dict[str, Any]:
     worst = np.argsort(-apart, kind="stable")[:5]
     return {
         "apart": {
-            "patches": len(both), **FitReport.of(apart).as_dict(),
+            "patches": len(both),
+            **FitReport.of(apart).as_dict(),
             "of": len(a.result["ids"]),
         },
         "map": patch_map(ids, first, second, rows, columns, frozenset(ids[i] for i in worst), apart),
-    }  # fmt: skip
+    }
 
 
 def _same_patches(a: dict[str, Any], b: dict[str, Any]) -> list[tuple[int, int]]:
-    """Positions of patches that both prints have: by device values and spot colour, or by id where there are none."""
+    """Positions of patches that both prints have: by device values and spot colour, or by id where there are
+    none.
+    """
 
     def keys(r: dict[str, Any]) -> list[Any]:
         spots = r.get("spots") or [""] * len(r["ids"])

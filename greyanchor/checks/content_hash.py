@@ -10,8 +10,16 @@ from typing import Any
 def seal_of(check: Any) -> str:
     """SHA-256 over verdict, figures, aim, tolerance set and readings of a check, as they stand now."""
     items = [
-        check.verdict, check.criteria, check.tolerances, check.tolerance_data, check.corrected,
-        hashlib.sha256(check.readings.encode()).hexdigest(), check.aim_id, check.aim_name, check.spots,
-        check.result.get("aim"), check.result.get("measured"),
-    ]  # fmt: skip
+        check.verdict,
+        check.criteria,
+        check.tolerances,
+        check.tolerance_data,
+        check.corrected,
+        hashlib.sha256(check.readings.encode()).hexdigest(),
+        check.aim_id,
+        check.aim_name,
+        check.spots,
+        check.result.get("aim"),
+        check.result.get("measured"),
+    ]
     return hashlib.sha256(json.dumps(items, sort_keys=True).encode()).hexdigest()

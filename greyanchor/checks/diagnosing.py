@@ -57,13 +57,20 @@ def _inks(check: Check) -> Array:
 
 
 def _good_day(check: Check) -> list[list[float]] | None:
-    """What the same strip measured in the last passing check before, held to the same aim on the same mode."""
+    """What the same strip measured in the last passing check before, held to the same aim on the same
+    mode.
+    """
     if check.mode_id is None:
         return None
     earlier = Check.objects.filter(
-        mode=check.mode_id, aim=check.aim_id, verdict="pass", made_at__lt=check.made_at, corrected=check.corrected,
-        profile=check.profile_id, condition=check.condition,
-    ).defer("readings")  # fmt: skip
+        mode=check.mode_id,
+        aim=check.aim_id,
+        verdict="pass",
+        made_at__lt=check.made_at,
+        corrected=check.corrected,
+        profile=check.profile_id,
+        condition=check.condition,
+    ).defer("readings")
     for other in earlier[:5]:
         if (
             other.result.get("ids") == check.result["ids"]
@@ -90,7 +97,9 @@ def next_step(check: Check, cause: Cause) -> dict[str, str]:
     again = f"{reverse('check-new')}?mode={mode.pk}" if mode else reverse("check-new")
     if cause.key in ("rows", "patches", "sheets", "white", "condition"):
         words = {
-            "rows": f"Read row{'s' if len(cause.rows) > 1 else ''} {' and '.join(map(str, cause.rows))} again",
+            "rows": (
+                f"Read row{'s' if len(cause.rows) > 1 else ''} {' and '.join(map(str, cause.rows))} again"
+            ),
             "patches": "Read these patches again",
             "sheets": "Read the sheets again, in order",
             "white": "Calibrate on the white tile, then read again",

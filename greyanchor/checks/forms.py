@@ -61,15 +61,10 @@ class OrderForm(forms.Form):
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         newest = Check.objects.order_by("-made_at").values_list("pk", flat=True)[:60]
-        field = self.fields["against"]
-        field.queryset = (
-            Check.objects.filter(pk__in=list(newest))
-            .select_related("mode")
-            .defer(  # type: ignore[attr-defined]
-                "readings", "result", "criteria"
-            )
-        )
-        field.label_from_instance = lambda c: f"{c.title}, {c.made_at:%-d %b %H:%M}"  # type: ignore[attr-defined]
+        checks = Check.objects.filter(pk__in=list(newest)).select_related("mode")
+        field: Any = self.fields["against"]
+        field.queryset = checks.defer("readings", "result", "criteria")
+        field.label_from_instance = lambda c: f"{c.title}, {c.made_at:%-d %b %H:%M}"
 
     def clean(self) -> dict[str, Any]:
         data = super().clean() or {}
@@ -187,15 +182,22 @@ def criteria_from(post: Any) -> list[dict[str, Any]]:
             except ValueError:
                 raise BadInput(f"row {i + 1}, {name}: {cell[name]!r} is not a number") from None
         made = {
-            "id": cell["id"] or f"own-{i + 1}", "title": cell["title"], "group": cell["query"] or cell["group"],
-            "measure": cell["measure"], "statistic": cell["statistic"], "limit": numbers["limit"], "warning": numbers["warning"],
-        }  # fmt: skip
+            "id": cell["id"] or f"own-{i + 1}",
+            "title": cell["title"],
+            "group": cell["query"] or cell["group"],
+            "measure": cell["measure"],
+            "statistic": cell["statistic"],
+            "limit": numbers["limit"],
+            "warning": numbers["warning"],
+        }
         out.append({**made, "weight": 1.0 if numbers["weight"] is None else numbers["weight"]})
     return out
 
 
 def grades_from(text: str) -> list[dict[str, Any]]:
-    """Grades written as ``gold 50, silver 80, bronze 100``: names with the share of the limits they reach to."""
+    """Grades written as ``gold 50, silver 80, bronze 100``: names with the share of the limits they
+    reach to.
+    """
     out = []
     for part in text.split(","):
         if not part.strip():

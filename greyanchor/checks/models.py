@@ -162,7 +162,9 @@ class CheckAmendment(models.Model):
 
 
 class CheckPrint(models.Model):
-    """A control strip on its way through printer and reader: it becomes a check when a reading is complete."""
+    """A control strip on its way through printer and reader: it becomes a check when a reading is
+    complete.
+    """
 
     mode = models.ForeignKey(PrintMode, on_delete=models.PROTECT, related_name="check_prints")
     sheet_print = models.OneToOneField(SheetPrint, on_delete=models.CASCADE, related_name="check_print")

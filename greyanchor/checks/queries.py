@@ -149,8 +149,12 @@ def grey_views(check: Check) -> dict[str, Any] | None:
         "exact": bool(r.get("exact_greys")),
         "rows": [
             {
-                "tone": 100.0 * device[i, 0], "aim": aim[i], "measured": measured[i], "dl": dl[i], "dch": dch[i],
+                "tone": 100.0 * device[i, 0],
+                "aim": aim[i],
+                "measured": measured[i],
+                "dl": dl[i],
+                "dch": dch[i],
             }
             for i in order
         ],
-    }  # fmt: skip
+    }

@@ -92,26 +92,45 @@ def report_facts(check: Check) -> ReportFacts:
 
     lines = [
         Line(
-            c["title"], c["patches"], "-" if c["value"] is None else f"{c['value']:.2f} {c['unit']}", f"{c['limit']:.1f}",
-            "" if c["left"] is None else f"{c['left']:+.2f}", c["used"],
+            c["title"],
+            c["patches"],
+            "-" if c["value"] is None else f"{c['value']:.2f} {c['unit']}",
+            f"{c['limit']:.1f}",
+            "" if c["left"] is None else f"{c['left']:+.2f}",
+            c["used"],
             f"{c['verdict']}, near" if c.get("near") else c["verdict"],
         )
         for c in check.criteria
         if c["limit"] is not None
-    ]  # fmt: skip
+    ]
     extra = "; ".join(
         f"{c['title']} {c['value']:.2f}"
         for c in check.criteria
         if c["limit"] is None and c["value"] is not None
     )
     return ReportFacts(
-        check.title, check.verdict, check.summary, check.grade, facts_of(check), lines, notes_of(check), r["ids"],
-        None if r["device"] is None else np.array(r["device"]), np.array(r["aim"]), np.array(r["measured"]),
-        np.array(r["differences"]), places("rows"), places("columns"), UNITS[r["measure"]],
+        check.title,
+        check.verdict,
+        check.summary,
+        check.grade,
+        facts_of(check),
+        lines,
+        notes_of(check),
+        r["ids"],
+        None if r["device"] is None else np.array(r["device"]),
+        np.array(r["aim"]),
+        np.array(r["measured"]),
+        np.array(r["differences"]),
+        places("rows"),
+        places("columns"),
+        UNITS[r["measure"]],
         f"Reported without a limit: {extra}." if extra else "",
-        [f"{c['title']}: {c['evidence']}" for c in (check.diagnosis or [])[:2]] if check.verdict == "fail" else [],
-        f"Grey Anchor, check {check.pk}, seal {check.seal[:16]}, readings {check.readings_hash[:16]}", check.made_at,
-    )  # fmt: skip
+        [f"{c['title']}: {c['evidence']}" for c in (check.diagnosis or [])[:2]]
+        if check.verdict == "fail"
+        else [],
+        f"Grey Anchor, check {check.pk}, seal {check.seal[:16]}, readings {check.readings_hash[:16]}",
+        check.made_at,
+    )
 
 
 def label_facts(check: Check, address: str) -> LabelFacts:

@@ -7,7 +7,7 @@ from datetime import datetime
 from typing import Any
 
 import numpy as np
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
 
@@ -51,7 +51,9 @@ class Order:
     against: Check | None = None
 
     def target(self, readings: ReadingSet) -> aims.Aim:
-        """The aim of the core, with the spot colours; `BadInput` when there is nothing to hold the print to."""
+        """The aim of the core, with the spot colours; `BadInput` when there is nothing to hold the print
+        to.
+        """
         if self.tolerances == "uniformity":
             return aims.of_places(readings)
         if self.against is not None:
@@ -84,7 +86,7 @@ def make_check(
     subject: Subject,
     readings: ReadingSet,
     order: Order,
-    user: AbstractBaseUser | None,
+    user: User | None,
     made_at: datetime | None = None,
 ) -> Check:
     """Compute a verdict and keep it with everything it is based on; the mode remembers its last one.
@@ -138,7 +140,7 @@ def make_check(
     return made
 
 
-def _remember_on_mode(mode: PrintMode, made: Check, user: AbstractBaseUser | None) -> None:
+def _remember_on_mode(mode: PrintMode, made: Check, user: User | None) -> None:
     mode.last_verdict, mode.last_check_summary = made.verdict, made.summary
     set_history_author(mode, user, f"checked: {made.verdict}").save(
         update_fields=["last_verdict", "last_check_summary", "changed_at"]
@@ -179,7 +181,10 @@ def summary_of(result: CheckResult) -> str:
     if not limited:
         return "nothing could be tested: the strip has no patches for this tolerance set"
     nearest = max(limited, key=lambda f: f.used or 0.0)
-    return f"nearest its limit: {nearest.criterion.title} {nearest.value:.2f} of {nearest.criterion.limit:.1f}{tail}"
+    return (
+        f"nearest its limit: {nearest.criterion.title} {nearest.value:.2f} of "
+        f"{nearest.criterion.limit:.1f}{tail}"
+    )
 
 
 def criterion_facts(found: Finding) -> dict[str, Any]:
@@ -242,7 +247,7 @@ def patch_facts(result: CheckResult) -> dict[str, Any]:
 
 @needs(MAKE)
 @transaction.atomic
-def sign_off(pk: int, user: AbstractBaseUser) -> Check:
+def sign_off(pk: int, user: User) -> Check:
     """Put one's name under a check; refused when it was signed, or is not as it was made."""
     check = Check.objects.select_for_update(of=("self",)).get(pk=pk)
     if check.signed_at is not None:
@@ -256,7 +261,7 @@ def sign_off(pk: int, user: AbstractBaseUser) -> Check:
 
 @needs(MAKE)
 @transaction.atomic
-def amend(pk: int, name: str, note: str, why: str, user: AbstractBaseUser) -> Check:
+def amend(pk: int, name: str, note: str, why: str, user: User) -> Check:
     """Change what a check is called or its note; what it was before stays readable, with the reason."""
     check = Check.objects.select_for_update(of=("self",)).get(pk=pk)
     changes = [

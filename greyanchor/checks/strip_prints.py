@@ -8,7 +8,7 @@ from datetime import timedelta
 from typing import Any
 
 import numpy as np
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models import Exists, OuterRef, Q, QuerySet
 from django.urls import reverse
@@ -45,7 +45,8 @@ SECOND_READING = timedelta(days=1)
 
 @dataclass(frozen=True)
 class StripChoice:
-    """Which strip, and how it lies: `kind` is one of ours by name, or ``own:`` and the number of a shop's strip.
+    """Which strip, and how it lies: `kind` is one of ours by name, or ``own:`` and the number of a shop's
+    strip.
 
     `through` is ``profile``, so that the aim's colours are asked for, or ``curves``, so that the strip's own
     values are printed: grey balance and evenness are looked at that way.
@@ -64,7 +65,9 @@ def strip_choices() -> list[tuple[str, str]]:
 
 
 def strip_chart(choice: StripChoice, spots: Iterable[tuple[str, Array]] = (), title: str = "") -> ReadingSet:
-    """The chosen strip laid out, with patches for spot colours: their names, and the CMYK that stands for them."""
+    """The chosen strip laid out, with patches for spot colours: their names, and the CMYK that stands for
+    them.
+    """
     meta = {"DESCRIPTOR": title} if title else {}
     if not choice.kind.startswith("own:"):
         return strips.of_kind(choice.kind, choice.page, choice.method, list(spots), meta)
@@ -88,9 +91,7 @@ def recipes_on(profile: Profile, colours: Iterable[SpotColour]) -> Recipes:
 
 @needs(USE)
 @transaction.atomic
-def start_check_print(
-    mode: PrintMode, order: Order, choice: StripChoice, user: AbstractBaseUser
-) -> CheckPrint:
+def start_check_print(mode: PrintMode, order: Order, choice: StripChoice, user: User) -> CheckPrint:
     """Lay out a strip for a mode and settle what is sent to the printer; nothing is on paper yet.
 
     Raises `BadInput` when the mode lacks what the strip is printed through.
@@ -113,9 +114,14 @@ def start_check_print(
         content_hash=chart.content_hash(),
     )
     job = prepare_print(
-        record, environment, lambda _device: pipeline(sent), "", mode.printer,
-        sent_channels(mode.ink_set, mode.splits), dry_minutes(mode.ink_set, media),
-    )  # fmt: skip
+        record,
+        environment,
+        lambda _device: pipeline(sent),
+        "",
+        mode.printer,
+        sent_channels(mode.ink_set, mode.splits),
+        dry_minutes(mode.ink_set, media),
+    )
     made = CheckPrint.objects.create(
         mode=mode,
         sheet_print=job,
@@ -139,7 +145,9 @@ def _process(inks: Array) -> Array:
 def _sent(
     chart: ReadingSet, mode: PrintMode, order: Order, choice: StripChoice, recipes: dict[str, Array]
 ) -> Array:
-    """Linearized C M Y K (n, 4) of every patch: the aim's colours through the profile, recipes for spot colours."""
+    """Linearized C M Y K (n, 4) of every patch: the aim's colours through the profile, recipes for spot
+    colours.
+    """
     if choice.through != "profile":
         return chart.values()
     assert mode.profile is not None
@@ -181,7 +189,9 @@ def waiting_prints(sender: Any, **_: Any) -> QuerySet[Any]:
 
 
 def judge(found: CheckPrint) -> Check | None:
-    """Make the check of a strip from the mean of its readings; what stands against it is kept with the strip."""
+    """Make the check of a strip from the mean of its readings; what stands against it is kept with the
+    strip.
+    """
     job = SheetPrint.objects.select_related("chart").get(pk=found.sheet_print_id)
     subject = Subject(found.mode, found.mode.profile, found.mode.printer, job)
     try:
@@ -196,7 +206,7 @@ def judge(found: CheckPrint) -> Check | None:
 
 @needs(MAKE)
 @transaction.atomic
-def keep_strip(name: str, data: bytes, file_name: str, user: AbstractBaseUser | None) -> StripRecord:
+def keep_strip(name: str, data: bytes, file_name: str, user: User | None) -> StripRecord:
     """Store a control strip that a file describes; `BadInput` when it is none, or its name is taken."""
     chart = strips.from_chart(readings_file.loads(data, file_name))
     name = name.strip() or chart.meta.get("DESCRIPTOR", "") or file_name
@@ -209,7 +219,7 @@ def keep_strip(name: str, data: bytes, file_name: str, user: AbstractBaseUser | 
 
 @needs(MAKE)
 @transaction.atomic
-def keep_aim_of(check: Check, name: str, user: AbstractBaseUser | None) -> AimRecord:
+def keep_aim_of(check: Check, name: str, user: User | None) -> AimRecord:
     """The readings of a check as an aim: what later prints of the mode are held to."""
     subject = check.mode.name if check.mode else check.title
     source = f"readings of check {check.pk} of {check.made_at:%-d %B %Y}, {subject}"

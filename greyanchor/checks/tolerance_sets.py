@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils.text import slugify
 
@@ -43,7 +43,7 @@ def free_key(title: str) -> str:
 
 @needs(MAKE)
 @transaction.atomic
-def add_set(made: ToleranceSet, based_on: str, user: AbstractBaseUser | None) -> ToleranceRecord:
+def add_set(made: ToleranceSet, based_on: str, user: User | None) -> ToleranceRecord:
     """Keep a set of the shop's own under a free key."""
     key = free_key(made.title)
     record = ToleranceRecord(
@@ -53,13 +53,12 @@ def add_set(made: ToleranceSet, based_on: str, user: AbstractBaseUser | None) ->
         based_on=based_on[:120],
         created_by=user,
     )
-    record._history_user = user
-    record.save()
+    set_history_author(record, user, "made").save()
     return record
 
 
 @needs(MAKE)
-def copy_set(key: str, user: AbstractBaseUser | None) -> ToleranceRecord:
+def copy_set(key: str, user: User | None) -> ToleranceRecord:
     """A copy of any set, to be changed."""
     original = tolerance_set(key)
     facts = {**original.as_dict(), "title": f"{original.title}, own copy", "edition": "1"}
@@ -67,16 +66,14 @@ def copy_set(key: str, user: AbstractBaseUser | None) -> ToleranceRecord:
 
 
 @needs(MAKE)
-def import_set(text: str, file_name: str, user: AbstractBaseUser | None) -> ToleranceRecord:
+def import_set(text: str, file_name: str, user: User | None) -> ToleranceRecord:
     """A set from JSON; `BadInput` names what is wrong in it."""
     return add_set(from_json(text, file_name), f"file {file_name}", user)
 
 
 @needs(MAKE)
 @transaction.atomic
-def change_set(
-    pk: int, based_on: int, data: dict[str, Any], user: AbstractBaseUser, why: str
-) -> ToleranceRecord:
+def change_set(pk: int, based_on: int, data: dict[str, Any], user: User, why: str) -> ToleranceRecord:
     """Write a changed set; refused when somebody else changed it since version `based_on`."""
     record = ToleranceRecord.objects.select_for_update().get(pk=pk)
     if record.version != based_on:

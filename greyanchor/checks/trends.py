@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models import Max, QuerySet
 from django.utils import timezone
@@ -85,7 +85,9 @@ def last_restore(mode: PrintMode) -> datetime | None:
 
 @transaction.atomic
 def watch(mode: PrintMode, made: Check) -> Drift | None:
-    """Look at every figure of a mode's newest check over time, and keep the one that is worst; None when all is steady."""
+    """Look at every figure of a mode's newest check over time, and keep the one that is worst; None when all
+    is steady.
+    """
     Drift.objects.filter(mode=mode, tolerances=made.tolerances).delete()
     since = last_restore(mode)
     worst: tuple[float, str, dict[str, Any], Trend] | None = None
@@ -120,7 +122,10 @@ def _sentence(c: dict[str, Any], trend: Trend, heading: bool) -> str:
             if late is not None
             else f"no sooner than {early:.0f} days"
         )
-        return f"{c['title']} rises and meets its limit in about {trend.forecast.day:.0f} days ({span}, nine times of ten)"
+        return (
+            f"{c['title']} rises and meets its limit in about {trend.forecast.day:.0f} days ({span}, "
+            "nine times of ten)"
+        )
     rule = max(s.rule for s in trend.signals if s.at >= trend.count - 2)
     return f"{c['title']} left its usual range: {RULES[rule]}"
 
@@ -171,7 +176,7 @@ def dues(only_soon: bool = True) -> list[Due]:
 
 @needs(MAKE)
 @transaction.atomic
-def set_schedule(mode: PrintMode, values: dict[str, Any] | None, user: AbstractBaseUser) -> None:
+def set_schedule(mode: PrintMode, values: dict[str, Any] | None, user: User) -> None:
     """How often a mode is checked; None for no schedule."""
     if values is None:
         Schedule.objects.filter(mode=mode).delete()

@@ -50,9 +50,17 @@ def main() -> None:
 @click.option("--pdf", help="sheets as PDF")
 @click.option("--tiff", help="sheets as CMYK TIFF")
 def chart(
-    purpose: str, channels: str, patches: int | None, total_ink: float, limits: str | None, page: str,
-    method: str, output: str, pdf: str | None, tiff: str | None,
-) -> None:  # fmt: skip
+    purpose: str,
+    channels: str,
+    patches: int | None,
+    total_ink: float,
+    limits: str | None,
+    page: str,
+    method: str,
+    output: str,
+    pdf: str | None,
+    tiff: str | None,
+) -> None:
     """Design and lay out a chart."""
     from greyanchor.core.charts import layout, sheets
     from greyanchor.core.charts.patches import design
@@ -88,9 +96,18 @@ def chart(
 @click.option("--substrate-corrected", is_flag=True, help="carry the aim onto the profile's media first")
 @click.option("-o", "--output", required=True)
 def simulate(
-    chart_file: str, printer: str, seed: int, reading: int, age: float, drift: str | None, curves: str | None, through: str | None,
-    aim: str | None, substrate_corrected: bool, output: str,
-) -> None:  # fmt: skip
+    chart_file: str,
+    printer: str,
+    seed: int,
+    reading: int,
+    age: float,
+    drift: str | None,
+    curves: str | None,
+    through: str | None,
+    aim: str | None,
+    substrate_corrected: bool,
+    output: str,
+) -> None:
     """Print and read a chart on the stand-in devices."""
     from dataclasses import replace
 
@@ -130,15 +147,25 @@ def compare(first: str, second: str, as_json: bool) -> None:
     except BadInput as error:
         raise (error if error.source else error.at(second)) from None
     facts = {
-        "mean": round(found.mean, 4), "p95": round(found.p95, 4), "max": round(found.max, 4),
-        "outliers": list(found.outliers), "suspect_rows": list(found.suspect_rows),
-    }  # fmt: skip
+        "mean": round(found.mean, 4),
+        "p95": round(found.p95, 4),
+        "max": round(found.max, 4),
+        "outliers": list(found.outliers),
+        "suspect_rows": list(found.suspect_rows),
+    }
     verdict = "the passes agree" if found.acceptable() else "the passes differ: read the suspect rows again"
-    say(as_json, facts, [
-        f"dE00 mean {found.mean:.2f}, 95th percentile {found.p95:.2f}, largest {found.max:.2f}: {verdict}",
-        f"outliers: {', '.join(found.outliers) or 'none'}",
-        f"suspect rows: {', '.join(map(str, found.suspect_rows)) or 'none'}",
-    ])  # fmt: skip
+    say(
+        as_json,
+        facts,
+        [
+            (
+                f"dE00 mean {found.mean:.2f}, 95th percentile {found.p95:.2f}, largest {found.max:.2f}: "
+                f"{verdict}"
+            ),
+            f"outliers: {', '.join(found.outliers) or 'none'}",
+            f"suspect rows: {', '.join(map(str, found.suspect_rows)) or 'none'}",
+        ],
+    )
 
 
 @main.command()
@@ -155,10 +182,17 @@ def inklimit(readings_file: str, as_json: bool) -> None:
     facts = {
         "limits": {c: {"percent": round(100.0 * f.limit, 2), "reason": f.reason} for c, f in limits.items()}
     }
-    say(as_json, facts, [
-        f"{c}  {100 * f.limit:5.1f} %  {f.reason}; keeps {f.keeps:.1f} %, saves {f.saves:.1f} % of the ink"
-        for c, f in limits.items()
-    ])  # fmt: skip
+    say(
+        as_json,
+        facts,
+        [
+            (
+                f"{c}  {100 * f.limit:5.1f} %  {f.reason}; keeps {f.keeps:.1f} %, saves {f.saves:.1f} % of "
+                "the ink"
+            )
+            for c, f in limits.items()
+        ],
+    )
 
 
 @main.command()
@@ -193,11 +227,16 @@ def linearize(readings_file: str, limits: str | None, aim: str, output: str, as_
             for c, s in result.scales.items()
         },
     }
-    say(as_json, facts, [
-        f"{c}  before: mean {s.deviation_before[0]:.1f}, largest {s.deviation_before[1]:.1f}; "
-        f"predicted after: mean {s.deviation_after[0]:.2f}, largest {s.deviation_after[1]:.2f} (tone value, %)"
-        for c, s in result.scales.items()
-    ])  # fmt: skip
+    say(
+        as_json,
+        facts,
+        [
+            f"{c}  before: mean {s.deviation_before[0]:.1f}, largest {s.deviation_before[1]:.1f}; "
+            f"predicted after: mean {s.deviation_after[0]:.2f}, largest {s.deviation_after[1]:.2f} (tone "
+            "value, %)"
+            for c, s in result.scales.items()
+        ],
+    )
 
 
 @main.command()

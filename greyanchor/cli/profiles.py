@@ -43,7 +43,9 @@ def _separation_options(command: Any) -> Any:
 
 
 def _separation(readings: ReadingSet, chosen: dict[str, Any], before: Separation | None = None) -> Separation:
-    """The separation asked for, on top of `before`, or of the ordinary one under the chart's own total ink."""
+    """The separation asked for, on top of `before`, or of the ordinary one under the chart's own total
+    ink.
+    """
     from dataclasses import replace
 
     from greyanchor.core.profiling.separation import Separation, preset
@@ -76,9 +78,12 @@ def _settings(
     named = chosen["source"].lower() in sources.NAMES
     source = chosen["source"].lower() if named else icc.read(chosen["source"])
     return ProfileSettings(
-        _separation(readings, chosen, separation), int(chosen["icc_version"]), light,
-        chosen["title"] or Path(output).stem, source=source,
-    )  # fmt: skip
+        _separation(readings, chosen, separation),
+        int(chosen["icc_version"]),
+        light,
+        chosen["title"] or Path(output).stem,
+        source=source,
+    )
 
 
 def _deliver(result: ProfileResult, output: str, report: str | None) -> None:
@@ -93,7 +98,8 @@ def _deliver(result: ProfileResult, output: str, report: str | None) -> None:
     click.echo(
         f"{facts['patches']} patches, {facts['seconds']:.1f} s; fit mean {facts['fit']['mean']:.2f}, "
         f"held out {facts['held_out']['mean']:.2f}, round trip {facts['round_trip']['mean']:.2f} dE00; "
-        f"neutral dCh up to {facts['neutral_dch_max']:.2f}; gamut {facts['gamut_volume'] / 1000:.0f} thousand; "
+        f"neutral dCh up to {facts['neutral_dch_max']:.2f}; gamut {facts['gamut_volume'] / 1000:.0f} "
+        "thousand; "
         f"{facts['bytes'] / 2**20:.1f} MB"
     )
 
@@ -105,8 +111,13 @@ def _deliver(result: ProfileResult, output: str, report: str | None) -> None:
 @click.option("--next-chart", help="CGATS chart of the patches that would help most, for the next reading")
 @click.option("--next-patches", type=int, default=60, show_default=True)
 def profile(
-    readings_files: tuple[str, ...], output: str, report: str | None, next_chart: str | None, next_patches: int, **chosen: Any,
-) -> None:  # fmt: skip
+    readings_files: tuple[str, ...],
+    output: str,
+    report: str | None,
+    next_chart: str | None,
+    next_patches: int,
+    **chosen: Any,
+) -> None:
     """Build an ICC profile; several readings of one chart are compared and averaged."""
     from dataclasses import replace
 
@@ -193,8 +204,14 @@ def rebuild(profile_file: str, output: str, beside: str | None, report: str | No
 @click.option("-o", "--output", help="the corrected ICC profile")
 @_separation_options
 def refine(
-    profile_file: str, prints: tuple[str, ...], chart_file: str | None, patches: int, output: str | None, report: str | None, **chosen: Any,
-) -> None:  # fmt: skip
+    profile_file: str,
+    prints: tuple[str, ...],
+    chart_file: str | None,
+    patches: int,
+    output: str | None,
+    report: str | None,
+    **chosen: Any,
+) -> None:
     """Correct a profile by readings of prints made through it, the newest last."""
     from greyanchor.core.charts.layout import lay_out
     from greyanchor.core.formats import cgats, icc
@@ -228,7 +245,11 @@ def refine(
         raise (error if error.source else error.at(profile_file)) from None
     click.echo(f"from {source}", err=True)
     click.echo(
-        f"the print was {found.off.mean:.2f} dE00 mean off; expected now {found.expected.mean:.2f}; noise alone {found.noise:.2f}"
+        (
+            f"the print was {found.off.mean:.2f} dE00 mean off; expected now "
+            f"{found.expected.mean:.2f}; noise "
+            f"alone {found.noise:.2f}"
+        )
         + (": what is left is noise, another round teaches nothing" if found.at_noise else "")
     )
     _deliver(result, output, report)

@@ -89,8 +89,20 @@ def balance_greys(readings: ReadingSet, source: str, limits: str | None, output:
         for c in made.curves.channels
     }
     titles = {"cmy_wdl": "CMY scale, tone", "cmy_wdch": "CMY scale, balance", "k_wdl": "K scale, tone"}
-    say(as_json, {"aim": "g7", "channels": channels, "scales": facts}, [
-        f"{title:<20} before: mean {facts['before'][name]['mean']:.2f}, largest {facts['before'][name]['max']:.2f}; "
-        f"predicted after: mean {facts['after'][name]['mean']:.2f}, largest {facts['after'][name]['max']:.2f} (weighted)"
-        for name, title in titles.items()
-    ] + ["This is a calibration. Print a second time through these curves and check that print to verify it."])  # fmt: skip
+    say(
+        as_json,
+        {"aim": "g7", "channels": channels, "scales": facts},
+        [
+            f"{title:<20} before: mean {facts['before'][name]['mean']:.2f}, largest "
+            f"{facts['before'][name]['max']:.2f}; "
+            f"predicted after: mean {facts['after'][name]['mean']:.2f}, largest "
+            f"{facts['after'][name]['max']:.2f} (weighted)"
+            for name, title in titles.items()
+        ]
+        + [
+            (
+                "This is a calibration. Print a second time through these curves and check that print to "
+                "verify it."
+            )
+        ],
+    )

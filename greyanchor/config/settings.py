@@ -104,7 +104,10 @@ if DATABASES["default"]["ENGINE"] == "django.db.backends.sqlite3":
     DATABASES["default"]["OPTIONS"] = {
         "timeout": 20,
         "transaction_mode": "IMMEDIATE",
-        "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA cache_size=-32000; PRAGMA foreign_keys=ON;",
+        "init_command": (
+            "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA cache_size=-32000; "
+            "PRAGMA foreign_keys=ON;"
+        ),
     }
 SIMPLE_HISTORY_HISTORY_CHANGE_REASON_USE_TEXT_FIELD = True  # a reason is kept whole
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

@@ -82,15 +82,35 @@ _MEDIA: list[tuple[str, str, str, int, int, int, str, bool, int, float, float]] 
 Range = tuple[float, float, float, float]
 # low, high, step, usual
 _AQUEOUS: dict[str, Range] = {
-    "vacuum": (0, 100, 5, 50), "roller_pressure": (10, 40, 5, 25), "head_height": (1.2, 2.8, 0.2, 1.6), "heat_on": (20, 55, 1, 34), "heat_after": (20, 70, 1, 40),
-    "pass_pause": (0, 3, 0.1, 0), "sheet_pause": (0, 600, 10, 0), "feed": (-1, 1, 0.01, 0), "alignment": (-200, 200, 5, 0), "overprints": (1, 2, 1, 1),
-    "cleaning": (0, 100, 1, 20), "wiping": (0, 40, 1, 10), "margin_side": (3, 60, 1, 5), "margin_top": (5, 100, 1, 20), "margin_end": (5, 100, 1, 20),
-}  # fmt: skip
+    "vacuum": (0, 100, 5, 50),
+    "roller_pressure": (10, 40, 5, 25),
+    "head_height": (1.2, 2.8, 0.2, 1.6),
+    "heat_on": (20, 55, 1, 34),
+    "heat_after": (20, 70, 1, 40),
+    "pass_pause": (0, 3, 0.1, 0),
+    "sheet_pause": (0, 600, 10, 0),
+    "feed": (-1, 1, 0.01, 0),
+    "alignment": (-200, 200, 5, 0),
+    "overprints": (1, 2, 1, 1),
+    "cleaning": (0, 100, 1, 20),
+    "wiping": (0, 40, 1, 10),
+    "margin_side": (3, 60, 1, 5),
+    "margin_top": (5, 100, 1, 20),
+    "margin_end": (5, 100, 1, 20),
+}
 _CURED: dict[str, Range] = {
-    **_AQUEOUS, "roller_pressure": (10, 60, 5, 30), "head_height": (1.4, 5, 0.1, 1.8), "heat_before": (20, 60, 1, 30), "heat_on": (20, 70, 1, 38),
-    "lamp_power": (20, 100, 1, 70), "overprints": (1, 4, 1, 1), "cut_force": (20, 500, 5, 140), "cut_speed": (20, 700, 10, 300), "cut_passes": (1, 4, 1, 1),
+    **_AQUEOUS,
+    "roller_pressure": (10, 60, 5, 30),
+    "head_height": (1.4, 5, 0.1, 1.8),
+    "heat_before": (20, 60, 1, 30),
+    "heat_on": (20, 70, 1, 38),
+    "lamp_power": (20, 100, 1, 70),
+    "overprints": (1, 4, 1, 1),
+    "cut_force": (20, 500, 5, 140),
+    "cut_speed": (20, 700, 10, 300),
+    "cut_passes": (1, 4, 1, 1),
     "cut_offset": (-1, 1, 0.01, 0),
-}  # fmt: skip
+}
 _DRIVEN = {
     k: _AQUEOUS[k] for k in ("vacuum", "head_height", "feed", "alignment", "sheet_pause", "margin_side")
 }
@@ -111,8 +131,14 @@ def machines_and_media(by: User) -> None:
     def inks(name: str, channels: str, kind: str, **light: str) -> int:
         return int(keep(InkSet(name=name, channels=list(channels), kind=kind, light=light)).pk)
 
-    tarn = [inks("Tarn pigment", "CMYK", "aqueous pigment"), inks("Tarn pigment light", "CMYK", "aqueous pigment, light inks", LC="C", LM="M")]  # fmt: skip
-    basalt = [inks("Basalt UV", "CMYK", "UV-cured, process inks only"), inks("Basalt UV seven", "CMYKOGV", "UV-cured with orange, green and violet")]  # fmt: skip
+    tarn = [
+        inks("Tarn pigment", "CMYK", "aqueous pigment"),
+        inks("Tarn pigment light", "CMYK", "aqueous pigment, light inks", LC="C", LM="M"),
+    ]
+    basalt = [
+        inks("Basalt UV", "CMYK", "UV-cured, process inks only"),
+        inks("Basalt UV seven", "CMYKOGV", "UV-cured with orange, green and violet"),
+    ]
     photo = [inks("Tarn photo", "RGB", "aqueous, separated by the printer's own driver")]
     printers = []
     for name, site, serial, width, resolutions, passes, runs, driven in (
@@ -122,21 +148,45 @@ def machines_and_media(by: User) -> None:
     ):
         abilities, carriage = _MACHINES[name]
         printer = Printer(
-            name=name, model=name, site=site, serial=serial, width_mm=width, resolutions=resolutions, passes=passes, driven_as=driven, carriage=carriage,
+            name=name,
+            model=name,
+            site=site,
+            serial=serial,
+            width_mm=width,
+            resolutions=resolutions,
+            passes=passes,
+            driven_as=driven,
+            carriage=carriage,
             abilities={k: dict(zip(("low", "high", "step", "usual"), v)) for k, v in abilities.items()},
-        )  # fmt: skip
+        )
         printer.wanted_links = {"ink_sets": runs}  # type: ignore[attr-defined]
         printers.append(keep(printer))
     for name, group, maker, weight, thickness, width, brightener, backwards, dry, heat, vacuum in _MEDIA:
-        media = keep(Media(
-            name=name, media_class=_class(group, by), maker=maker, weight=weight, thickness=thickness, width_mm=width, brightener=brightener,
-            travels_backwards=backwards, dry_minutes=dry, unreadable="Mesh" in name,
-        ))  # fmt: skip
+        media = keep(
+            Media(
+                name=name,
+                media_class=_class(group, by),
+                maker=maker,
+                weight=weight,
+                thickness=thickness,
+                width_mm=width,
+                brightener=brightener,
+                travels_backwards=backwards,
+                dry_minutes=dry,
+                unreadable="Mesh" in name,
+            )
+        )
         for printer in printers[:2]:
             if width <= printer.width_mm:
-                keep(MediaPreset(
-                    name=f"{name} on {printer.model}", media=media, printer_model=printer.model, handling={"heat_on": heat, "vacuum": vacuum}, made_by=by
-                ))  # fmt: skip
+                keep(
+                    MediaPreset(
+                        name=f"{name} on {printer.model}",
+                        media=media,
+                        printer_model=printer.model,
+                        handling={"heat_on": heat, "vacuum": vacuum},
+                        made_by=by,
+                    )
+                )
 
 
 def _class(name: str, by: User) -> MediaClass:
@@ -163,7 +213,9 @@ def memberships(users: dict[str, User], sites: dict[str, str]) -> None:
 
 
 def seed(users: dict[str, User]) -> None:
-    """A day of readiness: pins, readiness, slots with a value tuned at the machine, and a supplier's catalogue."""
+    """A day of readiness: pins, readiness, slots with a value tuned at the machine, and a supplier's
+    catalogue.
+    """
     ines, tobias = users["ines"], users["tobias"]
     proof, deck = (
         PrintMode.objects.get(name="Harbour Proof, contract proof"),
@@ -213,17 +265,33 @@ def catalogue_folder() -> Path:
 
 
 def _catalogue(proof: PrintMode, deck: PrintMode, user: User) -> None:
-    """Packs of a supplier, made from what builds has built here, and one of them imported in its first version."""
+    """Packs of a supplier, made from what builds has built here, and one of them imported in its first
+    version.
+    """
     folder = catalogue_folder()
     folder.mkdir(parents=True, exist_ok=True)
     cotton = PrintMode.objects.get(name="Saltmarsh Cotton, archive charts")
     for mode, key, maker, version, group, note in (
         (proof, "harbour-proof-petrel", "Wherry Mill", "1.0", "semimatt proofing", "For contract proofs."),
-        (deck, "kelp-gannet", "Sound & Shoal", "1.0", "synthetic chart paper", "First setting for deck charts."),
-        (deck, "kelp-gannet", "Sound & Shoal", "1.1", "synthetic chart paper", "More heat after the platen: the first setting stayed tacky in damp rooms."),
+        (
+            deck,
+            "kelp-gannet",
+            "Sound & Shoal",
+            "1.0",
+            "synthetic chart paper",
+            "First setting for deck charts.",
+        ),
+        (
+            deck,
+            "kelp-gannet",
+            "Sound & Shoal",
+            "1.1",
+            "synthetic chart paper",
+            "More heat after the platen: the first setting stayed tacky in damp rooms.",
+        ),
         (cotton, "saltmarsh-petrel", "Wherry Mill", "2.0", "uncoated cotton paper", "For archive charts."),
-    ):  # fmt: skip
-        (folder / f"{key}-{version}.zip").write_bytes(_supplied(mode, key, maker, version, group, note))
+    ):
+        (folder / f"{key}-{version}.zip").write_bytes(supplied_pack(mode, key, maker, version, group, note))
     data = (folder / "kelp-gannet-1.0.zip").read_bytes()
     job = importing.receive("Kelp Synthetic 190 for the Gannet 64 1.0", [data], user, ("kelp-gannet", "1.0"))
     for _ in range(2):
@@ -234,7 +302,7 @@ def _catalogue(proof: PrintMode, deck: PrintMode, user: User) -> None:
     PackImport.objects.filter(pk=job.pk, step=PackImport.Step.DONE).update(state=PackImport.State.DONE)
 
 
-def _supplied(mode: PrintMode, key: str, maker: str, version: str, group: str, note: str) -> bytes:
+def supplied_pack(mode: PrintMode, key: str, maker: str, version: str, group: str, note: str) -> bytes:
     """A mode as its media's supplier would pack it: under their own names, with their class."""
     out = io.BytesIO()
     pack_modes(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from datetime import timedelta
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.utils import timezone
 
 from greyanchor.core.measurement.readings import ReadingSet
@@ -15,7 +15,7 @@ from greyanchor.measuring.printing import print_sheet, printed_chart
 from greyanchor.measuring.services import keep_whole_pass
 
 
-def read_print(job: SheetPrint, passes: int, user: AbstractBaseUser) -> None:
+def read_print(job: SheetPrint, passes: int, user: User) -> None:
     """Print, let dry, and read with a careful hand."""
     job = print_sheet(job.pk, user, timezone.now() - timedelta(minutes=job.dry_minutes))
     for number in range(1, passes + 1):

@@ -99,7 +99,9 @@ def people_and_machines() -> dict[str, User]:
 
 
 def _other_kinds(users: dict[str, User]) -> None:
-    """Profiles of printers that have no log here, built from readings of their charts, and a measured light."""
+    """Profiles of printers that have no log here, built from readings of their charts, and a measured
+    light.
+    """
     lamp, day = light("LED-B2"), light("D50")
     table = 0.7 * lamp / lamp.max() + 0.3 * day / day.max()  # a lamp beside a window
     RoomLight.objects.create(
@@ -120,8 +122,17 @@ def _other_kinds(users: dict[str, User]) -> None:
         press, total = press_by_name(printer), min(3.0, float(len(channels)))
         chart, _ = lay_out(design("profile", channels, patches, total), channels, shuffle_seed=3)
         readings = print_and_read(chart, press, 5, pipeline=partial(_within, press, channels))
-        options = {"total_ink": 100.0 * total, "black_start": 25.0, "black_strength": 50.0, "max_black": 100.0, "width": 100.0,
-                   "handover": 50.0, "title": title, "version": 4, "quality": "draft"}  # fmt: skip
+        options = {
+            "total_ink": 100.0 * total,
+            "black_start": 25.0,
+            "black_strength": 50.0,
+            "max_black": 100.0,
+            "width": 100.0,
+            "handover": 50.0,
+            "title": title,
+            "version": 4,
+            "quality": "draft",
+        }
         result = build_profile(
             readings, replace(settings_from(options, title, len(channels)), created=CREATED)
         )
@@ -129,7 +140,9 @@ def _other_kinds(users: dict[str, User]) -> None:
 
 
 def _within(press: SimulatedPress, channels: tuple[str, ...], values: Array) -> Array:
-    """Raw values of a printer whose own limits were set before: inks to three quarters, pictures as they are."""
+    """Raw values of a printer whose own limits were set before: inks to three quarters, pictures as they
+    are.
+    """
     return press.as_raw(values if press.driven else 0.75 * values, channels)
 
 
@@ -157,7 +170,9 @@ def _keep_true(users: dict[str, User]) -> None:
 
 
 def _branch_and_lend(users: dict[str, User]) -> None:
-    """A faster mode that is based on a slow one, a fall-back for a class, and a build on media that nothing reads."""
+    """A faster mode that is based on a slow one, a fall-back for a class, and a build on media that nothing
+    reads.
+    """
     slow = PrintMode.objects.select_related("printer", "media", "ink_set").get(
         name="Saltmarsh Cotton, archive charts"
     )
@@ -166,8 +181,12 @@ def _branch_and_lend(users: dict[str, User]) -> None:
     set_fallback(MediaClass.objects.get(name="mesh banner"), banner.printer, banner)
     gannet, mesh = Printer.objects.get(name="Gannet 64"), Media.objects.get(name="Gangway Mesh 270")
     choices = {
-        "resolution": 600, "passes": 8, "direction": "one way", "halftone": "blue noise", **handling_choices(gannet, mesh),
-    }  # fmt: skip
+        "resolution": 600,
+        "passes": 8,
+        "direction": "one way",
+        "halftone": "blue noise",
+        **handling_choices(gannet, mesh),
+    }
     start_build(
         "Gangway Mesh, pier banners",
         gannet,

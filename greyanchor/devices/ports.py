@@ -89,7 +89,8 @@ class PrintTicket:
 class PrintedChart:
     """A print as an instrument meets it.
 
-    `chart` has raw device values, `ticket` are the facts of its `PrintTicket` with the key of its driver under
+    `chart` has raw device values, `ticket` are the facts of its `PrintTicket` with the key of its driver
+    under
     ``driver``, `condition` is the measurement condition, `wet` how much of its drying is still to come, 0..1.
     """
 
@@ -218,7 +219,9 @@ class SheetInstrumentPort(Protocol):
     needs_corners: bool
 
     def corner(self, sheet: PrintedChart, which: int, number: int, reading: int, attempt: int) -> Array:
-        """Where the head stands (2,), mm, after a hand set it on corner `which` (0, 1, 2) of sheet `number`."""
+        """Where the head stands (2,), mm, after a hand set it on corner `which` (0, 1, 2) of sheet
+        `number`.
+        """
         ...
 
     def read_sheet(

@@ -1,1 +1,3 @@
-"""SVG drawings of core results: plots, patch maps, sheets, gamut slices. Colour only where data are colour."""
+"""SVG drawings of core results: plots, patch maps, sheets, gamut slices. Colour only where data are
+colour.
+"""

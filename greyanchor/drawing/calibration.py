@@ -26,7 +26,9 @@ def limit_plot(
     quantity: str,
     ghosts: Mapping[str, float] | None = None,
 ) -> str:
-    """Chroma, density or hue turn of each ink against raw input; limits as marks that can be moved, older ones dashed."""
+    """Chroma, density or hue turn of each ink against raw input; limits as marks that can be moved, older
+    ones dashed.
+    """
     drawn = {n: c for n, c in curves.items() if not (quantity == "hue" and c.get("neutral"))}
     series = [Series(name, *_late(c, quantity), channel_colour(name)) for name, c in drawn.items()]
     marks = [Mark(v, "", channel_colour(n), ghost=True) for n, v in (ghosts or {}).items() if n in drawn]
@@ -72,14 +74,20 @@ def path_plot(curves: Mapping[str, Mapping[str, Any]], limits: Mapping[str, floa
         parts.append(f'<path d="{path}" fill="none" stroke="{colour}" stroke-width="1.8"/>')
         at = [float(np.interp(limits.get(name, 100.0), c["inputs"], v)) for v in (xs, ys)]
         parts.append(
-            f'<circle cx="{at[0]:.1f}" cy="{at[1]:.1f}" r="6" fill="none" stroke="#000000" stroke-width="2" data-dot="{escape(name)}"/>'
+            f'<circle cx="{at[0]:.1f}" cy="{at[1]:.1f}" r="6" fill="none" stroke="#000000" '
+            'stroke-width="2" '
+            f'data-dot="{escape(name)}"/>'
         )
     grid = "".join(
-        f'<path d="M{middle + scale * v:.1f} 12V{size - 12}M12 {middle - scale * v:.1f}H{size - 12}" class="plot-grid"/>'
+        (
+            f'<path d="M{middle + scale * v:.1f} 12V{size - 12}M12 {middle - scale * v:.1f}H{size - 12}" '
+            'class="plot-grid"/>'
+        )
         for v in np.arange(-reach + 20 - reach % 20, reach, 20)
     )
     return (
-        f'<svg class="path-plot" viewBox="0 0 {size} {size}" role="img" aria-label="Way of each ink across a* b*, rings at the limits" '
+        f'<svg class="path-plot" viewBox="0 0 {size} {size}" role="img" aria-label="Way of each ink across '
+        'a* b*, rings at the limits" '
         f"data-paths='{escape(json.dumps(facts), quote=True)}'>"
         f'<rect x="12" y="12" width="{size - 24}" height="{size - 24}" class="plot-field"/>{grid}'
         f'<path d="M{middle} 12V{size - 12}M12 {middle}H{size - 12}" stroke="#9a9a9a"/>'
@@ -162,8 +170,10 @@ def curve_plot(
         return svg
     # the plot's field: 52..326 across, 12..250 down
     dots = [
-        f'<circle class="handle" tabindex="0" role="slider" aria-label="{escape(n)} at {x:g} %" aria-valuemin="0" aria-valuemax="100" '
-        f'aria-valuenow="{y:g}" data-channel="{escape(n)}" data-input="{x:g}" cx="{52 + 2.74 * x:.1f}" cy="{250 - 2.38 * y:.1f}" r="4.5" '
+        f'<circle class="handle" tabindex="0" role="slider" aria-label="{escape(n)} at {x:g} %" '
+        'aria-valuemin="0" aria-valuemax="100" '
+        f'aria-valuenow="{y:g}" data-channel="{escape(n)}" data-input="{x:g}" cx="{52 + 2.74 * x:.1f}" '
+        f'cy="{250 - 2.38 * y:.1f}" r="4.5" '
         f'fill="#ffffff" stroke="{channel_colour(n)}" stroke-width="2"/>'
         for n, points in handles.items()
         for x, y in points

@@ -7,9 +7,19 @@ import numpy as np
 from greyanchor.core.colour.colorimetry import Array, lab_to_srgb
 
 CHANNELS = {
-    "C": "#0086b3", "M": "#c2187e", "Y": "#b39000", "K": "#111111", "LC": "#5fb3cf", "LM": "#d77cb0",
-    "O": "#d9660a", "G": "#1f8a3b", "V": "#6a3fb0", "R": "#c22a22", "B": "#2b4fc0", "GREY": "#111111",
-}  # fmt: skip
+    "C": "#0086b3",
+    "M": "#c2187e",
+    "Y": "#b39000",
+    "K": "#111111",
+    "LC": "#5fb3cf",
+    "LM": "#d77cb0",
+    "O": "#d9660a",
+    "G": "#1f8a3b",
+    "V": "#6a3fb0",
+    "R": "#c22a22",
+    "B": "#2b4fc0",
+    "GREY": "#111111",
+}
 
 
 def channel_colour(name: str) -> str:

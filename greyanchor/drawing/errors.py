@@ -26,7 +26,9 @@ def _frame(name: str, side: int, reach: float) -> tuple[list[str], float, float]
 
 
 def fit_picture(found: FitMap, largest: float) -> str:
-    """Every patch at the a* and b* it read, in its own colour; its ring grows with dE00, full at `largest`."""
+    """Every patch at the a* and b* it read, in its own colour; its ring grows with dE00, full at
+    `largest`.
+    """
     parts, scale, middle = _frame(
         "patches in the a* b* plane; rings grow with their difference", _SIDE, _REACH
     )
@@ -37,7 +39,8 @@ def fit_picture(found: FitMap, largest: float) -> str:
         radius = 1.6 + 9.0 * min(found.differences[i] / max(largest, 1e-6), 1.0)
         text = f"{found.ids[i]}: {found.differences[i]:.2f} dE00"
         parts.append(
-            f'<circle cx="{x:.1f}" cy="{y:.1f}" r="{radius:.1f}" fill="{colours[i]}" stroke="#000" stroke-width="0.7">'
+            f'<circle cx="{x:.1f}" cy="{y:.1f}" r="{radius:.1f}" fill="{colours[i]}" stroke="#000" '
+            'stroke-width="0.7">'
             f"<title>{escape(text)}</title></circle>"
         )
     parts.append(f'<text x="{_SIDE - 6}" y="{middle - 5}" text-anchor="end">a*</text>')
@@ -46,7 +49,9 @@ def fit_picture(found: FitMap, largest: float) -> str:
 
 
 def round_trip_picture(lightness: float, axis: Array, errors: Array, largest: float) -> str:
-    """dE00 of round trips at one lightness: white is none, black is `largest` or more, blank is out of reach."""
+    """dE00 of round trips at one lightness: white is none, black is `largest` or more, blank is out of
+    reach.
+    """
     side = 210
     parts, scale, middle = _frame(f"round trips at L* {lightness:g}", side, 105.0)
     cell = float(axis[1] - axis[0]) * scale
@@ -55,19 +60,23 @@ def round_trip_picture(lightness: float, axis: Array, errors: Array, largest: fl
         grey = round(255 * (1.0 - min(float(errors[row, column]) / largest, 1.0)))
         x, y = middle + axis[column] * scale - cell / 2, middle - axis[row] * scale - cell / 2
         parts.append(
-            f'<rect x="{x:.1f}" y="{y:.1f}" width="{cell + 0.3:.1f}" height="{cell + 0.3:.1f}" fill="rgb({grey},{grey},{grey})"/>'
+            f'<rect x="{x:.1f}" y="{y:.1f}" width="{cell + 0.3:.1f}" height="{cell + 0.3:.1f}" '
+            f'fill="rgb({grey},{grey},{grey})"/>'
         )
     mean = float(errors[known].mean()) if known.any() else float("nan")
     parts.append(f'<text x="8" y="18">L* {lightness:g}</text>')
     if known.any():
         parts.append(
-            f'<text x="{side - 6}" y="18" text-anchor="end">mean {mean:.2f}, largest {errors[known].max():.2f}</text>'
+            f'<text x="{side - 6}" y="18" text-anchor="end">mean {mean:.2f}, largest '
+            f"{errors[known].max():.2f}</text>"
         )
     return "".join([*parts, "</svg>"])
 
 
 def leaf_picture(gamuts: list[tuple[str, Gamut]], hue: float) -> str:
-    """The cut of up to three gamuts through the neutral axis at a hue: the first filled, the others as lines."""
+    """The cut of up to three gamuts through the neutral axis at a hue: the first filled, the others as
+    lines.
+    """
     side, reach = 260, 130.0
     scale, middle, base = side / (2 * reach), side / 2, 236
     rise = 2.2

@@ -18,7 +18,9 @@ LINES = ("solid", "solid", "solid", "solid", "dashed", "dashed", "dashed", "dott
 
 
 def slice_picture(gamut: Gamut, aim: Gamut | None, lightness: float, others: Sequence[Gamut] = ()) -> str:
-    """The cut of a gamut (filled with its colours), of an aim and of others (lines) at one lightness, in the a* b* plane."""
+    """The cut of a gamut (filled with its colours), of an aim and of others (lines) at one lightness, in the
+    a* b* plane.
+    """
     scale, middle = _SIDE / (2 * _REACH), _SIDE / 2
 
     def path(outline: Array) -> str:
@@ -33,7 +35,10 @@ def slice_picture(gamut: Gamut, aim: Gamut | None, lightness: float, others: Seq
     rim = hex_colours(np.column_stack([np.full(len(outline), lightness), outline]))
     for i in range(len(outline)):
         a, b = outline[i], outline[(i + 1) % len(outline)]
-        wedge = f"M{middle} {middle}L{middle + a[0] * scale:.1f} {middle - a[1] * scale:.1f}L{middle + b[0] * scale:.1f} {middle - b[1] * scale:.1f}Z"
+        wedge = (
+            f"M{middle} {middle}L{middle + a[0] * scale:.1f} "
+            f"{middle - a[1] * scale:.1f}L{middle + b[0] * scale:.1f} {middle - b[1] * scale:.1f}Z"
+        )
         parts.append(f'<path d="{wedge}" fill="{rim[i]}" stroke="{rim[i]}" stroke-width="0.6"/>')
     parts.append(f'<circle cx="{middle}" cy="{middle}" r="7" fill="{hex_colours(centre)[0]}"/>')
     if aim is not None:
@@ -41,17 +46,19 @@ def slice_picture(gamut: Gamut, aim: Gamut | None, lightness: float, others: Seq
             f'<path d="{path(aim.slice(lightness))}" fill="none" stroke="#ffffff" stroke-width="3.4"/>'
         )
         parts.append(
-            f'<path d="{path(aim.slice(lightness))}" fill="none" stroke="#000000" stroke-width="1.4" stroke-dasharray="5 3"/>'
+            f'<path d="{path(aim.slice(lightness))}" fill="none" stroke="#000000" stroke-width="1.4" '
+            'stroke-dasharray="5 3"/>'
         )
     for other in others:
-        outline = path(other.slice(lightness))
-        parts.append(f'<path d="{outline}" fill="none" stroke="#ffffff" stroke-width="3"/>')
+        dotted = path(other.slice(lightness))
+        parts.append(f'<path d="{dotted}" fill="none" stroke="#ffffff" stroke-width="3"/>')
         parts.append(
-            f'<path d="{outline}" fill="none" stroke="#000000" stroke-width="1.4" stroke-dasharray="1.5 2.5"/>'
+            f'<path d="{dotted}" fill="none" stroke="#000000" stroke-width="1.4" stroke-dasharray="1.5 2.5"/>'
         )
     parts.append(f'<text x="8" y="18">L* {lightness:g}</text>')
     parts.append(
-        f'<text x="{_SIDE - 6}" y="{middle - 5}" text-anchor="end">a*</text><text x="{middle + 5}" y="14">b*</text></svg>'
+        f'<text x="{_SIDE - 6}" y="{middle - 5}" text-anchor="end">a*</text><text x="{middle + 5}" '
+        'y="14">b*</text></svg>'
     )
     return "".join(parts)
 

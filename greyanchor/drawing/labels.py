@@ -27,7 +27,9 @@ SIZES = {
 
 @dataclass(frozen=True)
 class LabelFacts:
-    """What a label says: heading, verdict, lines of label and text, figures, and the address the code leads to."""
+    """What a label says: heading, verdict, lines of label and text, figures, and the address the code leads
+    to.
+    """
 
     title: str
     verdict: str

@@ -25,10 +25,17 @@ def sheet_picture(chart: ReadingSet, sheet: int = 1) -> str:
         hex_colours(aim_lab(chart.values())) if chart.channels == tuple("CMYK") else ["#888888"] * len(chart)
     )
     parts = [
-        f'<svg xmlns="http://www.w3.org/2000/svg" class="sheet" font-family="sans-serif" viewBox="0 0 {width:g} {height:g}" role="img" aria-label="{escape(title)}, sheet {sheet} of {layout.sheets}">',
+        (
+            '<svg xmlns="http://www.w3.org/2000/svg" class="sheet" font-family="sans-serif" viewBox="0 0 '
+            f'{width:g} {height:g}" role="img" aria-label="{escape(title)}, sheet {sheet} of '
+            f'{layout.sheets}">'
+        ),
         f'<rect width="{width:g}" height="{height:g}" fill="#ffffff"/>',
         f'<text x="{MARGIN}" y="{MARGIN + 4}" font-size="4.4" font-weight="600">{escape(title)}</text>',
-        f'<text x="{MARGIN}" y="{MARGIN + 10}" font-size="2.9">{escape(environment[: int((width - 2 * MARGIN) / 1.5)])}</text>',
+        (
+            f'<text x="{MARGIN}" y="{MARGIN + 10}" '
+            f'font-size="2.9">{escape(environment[: int((width - 2 * MARGIN) / 1.5)])}</text>'
+        ),
         f'<text x="{MARGIN}" y="{height - FOOTER}" font-size="2.9">{escape(footer)}</text>',
     ]
     members = np.flatnonzero(chart.sheets == sheet)
@@ -39,7 +46,8 @@ def sheet_picture(chart: ReadingSet, sheet: int = 1) -> str:
         if row not in seen:
             seen.add(row)
             parts.append(
-                f'<text x="{MARGIN + LABEL - 2}" y="{top + tall / 2 + 1:.1f}" font-size="2.9" text-anchor="end">row {row}</text>'
+                f'<text x="{MARGIN + LABEL - 2}" y="{top + tall / 2 + 1:.1f}" font-size="2.9" '
+                f'text-anchor="end">row {row}</text>'
             )
         parts.append(
             f'<rect x="{left:g}" y="{top:g}" width="{wide:g}" height="{tall:g}" fill="{colours[i]}"/>'
@@ -57,7 +65,9 @@ def patch_map(
     differences: Array | None = None,
     cell: int = 30,
 ) -> str:
-    """Measurement in the whole cell, aim as a disc in its middle; marked patches carry a ring and a corner."""
+    """Measurement in the whole cell, aim as a disc in its middle; marked patches carry a ring and a
+    corner.
+    """
     n = len(ids)
     if rows is None or columns is None:
         per_row = 18
@@ -67,32 +77,41 @@ def patch_map(
     first, label = int(rows.min()), 46
     width, height = label + int(columns.max()) * cell + 8, (int(rows.max()) - first + 1) * cell + 8
     parts = [
-        f'<svg class="patch-map" viewBox="0 0 {width} {height}" style="max-width:{width}px" role="img" aria-label="Patch map, {n} patches">'
+        (
+            f'<svg class="patch-map" viewBox="0 0 {width} {height}" style="max-width:{width}px" role="img" '
+            f'aria-label="Patch map, {n} patches">'
+        )
     ]
     parts.append(f'<rect width="{width}" height="{height}" fill="#777777"/>')
     for row in np.unique(rows):
         y = 4 + (int(row) - first) * cell
         parts.append(
-            f'<text x="{label - 8}" y="{y + cell / 2 + 4:.0f}" text-anchor="end" class="on-grey">row {row}</text>'
+            f'<text x="{label - 8}" y="{y + cell / 2 + 4:.0f}" text-anchor="end" class="on-grey">row '
+            f"{row}</text>"
         )
     for i in range(n):
         x, y = label + (int(columns[i]) - 1) * cell, 4 + (int(rows[i]) - first) * cell
         tip = (
-            f"patch {ids[i]}: dE {difference[i]:.2f}; measured L* {measured[i, 0]:.1f} a* {measured[i, 1]:.1f} b* {measured[i, 2]:.1f}; "
+            f"patch {ids[i]}: dE {difference[i]:.2f}; measured L* {measured[i, 0]:.1f} a* "
+            f"{measured[i, 1]:.1f} b* {measured[i, 2]:.1f}; "
             f"aim L* {aim[i, 0]:.1f} a* {aim[i, 1]:.1f} b* {aim[i, 2]:.1f}"
         )
         parts.append(
-            f'<g><title>{escape(tip)}</title><rect x="{x + 1}" y="{y + 1}" width="{cell - 2}" height="{cell - 2}" fill="{back[i]}"/>'
+            f'<g><title>{escape(tip)}</title><rect x="{x + 1}" y="{y + 1}" width="{cell - 2}" '
+            f'height="{cell - 2}" fill="{back[i]}"/>'
         )
         parts.append(
-            f'<circle cx="{x + cell / 2:.1f}" cy="{y + cell / 2:.1f}" r="{cell * 0.24:.1f}" fill="{disc[i]}"/>'
+            f'<circle cx="{x + cell / 2:.1f}" cy="{y + cell / 2:.1f}" r="{cell * 0.24:.1f}" '
+            f'fill="{disc[i]}"/>'
         )
         if ids[i] in marked:
             parts.append(
-                f'<rect x="{x + 1}" y="{y + 1}" width="{cell - 2}" height="{cell - 2}" fill="none" stroke="#ffffff" stroke-width="3"/>'
+                f'<rect x="{x + 1}" y="{y + 1}" width="{cell - 2}" height="{cell - 2}" fill="none" '
+                'stroke="#ffffff" stroke-width="3"/>'
             )
             parts.append(
-                f'<rect x="{x + 1}" y="{y + 1}" width="{cell - 2}" height="{cell - 2}" fill="none" stroke="#000000" stroke-width="1.4"/>'
+                f'<rect x="{x + 1}" y="{y + 1}" width="{cell - 2}" height="{cell - 2}" fill="none" '
+                'stroke="#000000" stroke-width="1.4"/>'
             )
         parts.append("</g>")
     return "".join([*parts, "</svg>"])
@@ -110,11 +129,15 @@ def difference_map(
     first, label = int(rows.min()), 42
     width, height = label + int(columns.max()) * cell + 4, (int(rows.max()) - first + 1) * cell + 4
     parts = [
-        f'<svg class="patch-map" viewBox="0 0 {width} {height}" style="max-width:{width}px" role="img" aria-label="Map of differences between passes">'
+        (
+            f'<svg class="patch-map" viewBox="0 0 {width} {height}" style="max-width:{width}px" role="img" '
+            'aria-label="Map of differences between passes">'
+        )
     ]
     for row in np.unique(rows):
         parts.append(
-            f'<text x="{label - 6}" y="{2 + (int(row) - first + 0.78) * cell:.0f}" text-anchor="end">row {row}</text>'
+            f'<text x="{label - 6}" y="{2 + (int(row) - first + 0.78) * cell:.0f}" text-anchor="end">row '
+            f"{row}</text>"
         )
     for i, name in enumerate(ids):
         x, y = label + (int(columns[i]) - 1) * cell, 2 + (int(rows[i]) - first) * cell
@@ -125,7 +148,8 @@ def difference_map(
         )
         if differences[i] > limit:
             parts.append(
-                f'<path d="M{x + 3} {y + 3}l{cell - 7} {cell - 7}m0 {7 - cell}l{7 - cell} {cell - 7}" stroke="#ffffff" stroke-width="1.6"/>'
+                f'<path d="M{x + 3} {y + 3}l{cell - 7} {cell - 7}m0 {7 - cell}l{7 - cell} {cell - 7}" '
+                'stroke="#ffffff" stroke-width="1.6"/>'
             )
         parts.append("</g>")
     return "".join([*parts, "</svg>"])

@@ -20,7 +20,10 @@ def nozzle_pattern(closed: Mapping[str, Sequence[int]], nozzles: int, columns: i
     block = columns * fall + gap
     width, height = 40 + rows * (columns * 4 + pitch), 8 + len(closed) * block
     parts = [
-        f'<svg class="pattern" viewBox="0 0 {width} {height}" role="img" aria-label="Nozzle pattern: {nozzles} lines for each ink">'
+        (
+            f'<svg class="pattern" viewBox="0 0 {width} {height}" role="img" aria-label="Nozzle pattern: '
+            f'{nozzles} lines for each ink">'
+        )
     ]
     for i, (channel, gone) in enumerate(closed.items()):
         top = 10 + i * block
@@ -41,7 +44,10 @@ def step_pattern(task: Task, setting: Setting, values: Sequence[float], misfit: 
     """The steps of a pattern side by side as they came out: what is off is drawn off."""
     width = 16 + _STEP * len(values)
     parts = [
-        f'<svg class="pattern" viewBox="0 0 {width} {_TALL + 34}" role="img" aria-label="{escape(task.title)}: {len(values)} steps">'
+        (
+            f'<svg class="pattern" viewBox="0 0 {width} {_TALL + 34}" role="img" '
+            f'aria-label="{escape(task.title)}: {len(values)} steps">'
+        )
     ]
     draw = _DRAWN[task.key]
     for i, (value, off) in enumerate(zip(values, misfit)):
@@ -49,7 +55,8 @@ def step_pattern(task: Task, setting: Setting, values: Sequence[float], misfit: 
         parts.append(f'<g transform="translate({left} 4)">{draw(float(off))}</g>')
         parts.append(
             f'<text x="{left + 40}" y="{_TALL + 16}" text-anchor="middle">{i + 1}</text>'
-            f'<text x="{left + 40}" y="{_TALL + 29}" text-anchor="middle" class="plot-label">{escape(setting.with_unit(value))}</text>'
+            f'<text x="{left + 40}" y="{_TALL + 29}" text-anchor="middle" '
+            f'class="plot-label">{escape(setting.with_unit(value))}</text>'
         )
     return "".join([*parts, "</svg>"])
 
@@ -59,7 +66,11 @@ def _lines(off: float) -> str:
     shift = 6.0 * off
     there = "".join(f'<path d="M{x} 0v66" stroke="#111" stroke-width="2"/>' for x in range(10, 80, 20))
     back = "".join(
-        f'<path d="M{x + shift:.2f} 74v66" stroke="#111" stroke-width="2"/><path d="M{x + shift:.2f} 50v24" stroke="#111" stroke-width="2"/>'
+        (
+            f'<path d="M{x + shift:.2f} 74v66" stroke="#111" stroke-width="2"/><path d="M{x + shift:.2f} '
+            '50v24" '
+            'stroke="#111" stroke-width="2"/>'
+        )
         for x in range(10, 80, 20)
     )
     return f'<rect width="80" height="{_TALL - 8}" fill="#fff" stroke="#c4c4c4"/>{there}{back}'
@@ -85,7 +96,11 @@ def _triangle(off: float) -> str:
     if off < -0.12:
         dash = f' stroke-dasharray="{max(1.0, 9.0 * (1 + off)):.1f} {2 + 8 * -off:.1f}"'
         return f'{base}<path d="M40 20L68 116H12Z" fill="none" stroke="#111" stroke-width="1.6"{dash}/>'
-    backing = f'<path d="M40 20L68 116H12Z" fill="none" stroke="#8a8a8a" stroke-width="{2 + 9 * max(off, 0):.1f}"/>' if off > 0.12 else ""  # fmt: skip
+    backing = (
+        f'<path d="M40 20L68 116H12Z" fill="none" stroke="#8a8a8a" stroke-width="{2 + 9 * max(off, 0):.1f}"/>'
+        if off > 0.12
+        else ""
+    )
     return f'{base}{backing}<path d="M40 20L68 116H12Z" fill="#dcdcdc" stroke="#111" stroke-width="1.6"/>'
 
 
@@ -96,7 +111,8 @@ def _corner(off: float) -> str:
     side = "".join(f"q4 {wave:.1f} 8 0" for _ in range(7))
     return (
         f'<rect width="80" height="{_TALL - 8}" fill="#fff" stroke="#c4c4c4"/>'
-        f'<path d="M12 {40 + torn:.1f}Q12 40 {12 + torn:.1f} 40{side}L68 96Q68 104 60 104H12Z" fill="#dcdcdc" stroke="#111" stroke-width="1.6"/>'
+        f'<path d="M12 {40 + torn:.1f}Q12 40 {12 + torn:.1f} 40{side}L68 96Q68 104 60 104H12Z" '
+        'fill="#dcdcdc" stroke="#111" stroke-width="1.6"/>'
     )
 
 
@@ -106,7 +122,8 @@ def _offset(off: float) -> str:
     return (
         f'<rect width="80" height="{_TALL - 8}" fill="#fff" stroke="#c4c4c4"/>'
         '<rect x="18" y="40" width="44" height="56" fill="none" stroke="#111" stroke-width="2"/>'
-        f'<rect x="{18 + shift:.2f}" y="{40 + shift:.2f}" width="44" height="56" fill="none" stroke="#111" stroke-width="1" stroke-dasharray="3 2"/>'
+        f'<rect x="{18 + shift:.2f}" y="{40 + shift:.2f}" width="44" height="56" fill="none" stroke="#111" '
+        'stroke-width="1" stroke-dasharray="3 2"/>'
     )
 
 

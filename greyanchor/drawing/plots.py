@@ -72,7 +72,8 @@ def line_plot(
     height: int = HEIGHT,
     ends: bool = False,
 ) -> str:
-    """An SVG line plot; `title` is what a screen reader says. Values stand in ``data-series`` for the pointer.
+    """An SVG line plot; `title` is what a screen reader says. Values stand in ``data-series`` for the
+    pointer.
 
     With `ends` each line carries its name, a letter or two, where it ends on the right.
     """
@@ -85,7 +86,8 @@ def line_plot(
         return _TOP + inner_h - (np.asarray(value, dtype=float) - y.low) / (y.high - y.low) * inner_h
 
     parts = [
-        f'<svg class="plot" viewBox="0 0 {width} {height}" role="img" aria-label="{escape(title)}" tabindex="0" '
+        f'<svg class="plot" viewBox="0 0 {width} {height}" role="img" aria-label="{escape(title)}" '
+        'tabindex="0" '
         f"data-frame='{json.dumps([_LEFT, _TOP, inner_w, inner_h, x.low, x.high])}' "
         f"data-xlabel='{escape(x.label, quote=True)}' data-series='{_payload(series)}'>",
         f'<rect x="{_LEFT}" y="{_TOP}" width="{inner_w}" height="{inner_h}" class="plot-field"/>',
@@ -99,10 +101,12 @@ def line_plot(
         parts.append(f'<path d="M{_LEFT} {at:.1f}h{inner_w}" class="plot-grid"/>')
         parts.append(f'<text x="{_LEFT - 6}" y="{at + 4:.1f}" text-anchor="end">{tick:g}</text>')
     parts.append(
-        f'<text x="{_LEFT + inner_w / 2:.0f}" y="{height - 6}" text-anchor="middle" class="plot-label">{escape(x.label)}</text>'
+        f'<text x="{_LEFT + inner_w / 2:.0f}" y="{height - 6}" text-anchor="middle" '
+        f'class="plot-label">{escape(x.label)}</text>'
     )
     parts.append(
-        f'<text transform="translate(13 {_TOP + inner_h / 2:.0f}) rotate(-90)" text-anchor="middle" class="plot-label">{escape(y.label)}</text>'
+        f'<text transform="translate(13 {_TOP + inner_h / 2:.0f}) rotate(-90)" text-anchor="middle" '
+        f'class="plot-label">{escape(y.label)}</text>'
     )
     for mark in marks:
         at = float(px(mark.x))
@@ -113,7 +117,8 @@ def line_plot(
             f'<path d="M{at:.1f} {_TOP}v{inner_h}" stroke="{mark.colour}" stroke-width="1.6"{dash}{held}/>'
         )
         parts.append(
-            f'<text x="{at + shift:.1f}" y="{_TOP + 12}" text-anchor="{anchor}" class="plot-mark">{escape(mark.text)}</text>'
+            f'<text x="{at + shift:.1f}" y="{_TOP + 12}" text-anchor="{anchor}" '
+            f'class="plot-mark">{escape(mark.text)}</text>'
         )
     for line in series:
         xs, ys = px(line.x), np.clip(py(line.y), _TOP - 2, _TOP + inner_h + 2)
@@ -140,7 +145,8 @@ def _apart(wanted: Sequence[float], gap: float) -> list[float]:
     steps = np.arange(len(wanted)) * gap
     free = np.asarray(wanted, dtype=float)[order] - steps
     placed = np.empty(len(wanted))
-    # blocks that would overlap share their mean: the least-squares fit of a rising row (pool adjacent violators)
+    # blocks that would overlap share their mean: the least-squares fit of a rising row (pool adjacent
+    # violators)
     blocks: list[tuple[float, int]] = []
     for value in free:
         blocks.append((float(value), 1))

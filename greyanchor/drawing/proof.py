@@ -22,7 +22,9 @@ def _ends(size: Array, share: Array) -> Array:
 
 
 def tone_view(tones: Array, aim: Array, measured: Array, limit: float, scale: str) -> str:
-    """Lightness of a grey scale against tone value in percent, with the aim and the band that the largest difference leaves."""
+    """Lightness of a grey scale against tone value in percent, with the aim and the band that the largest
+    difference leaves.
+    """
     off = _ends(np.full(len(tones), limit), weight(tones))
     x = 100.0 * tones
     return line_plot(
@@ -42,7 +44,9 @@ def tone_view(tones: Array, aim: Array, measured: Array, limit: float, scale: st
 
 
 def balance_view(tones: Array, aim: Array, measured: Array, limit: float) -> str:
-    """a* and b* of the composed grey scale against tone value, with their aims and the band around neutral."""
+    """a* and b* of the composed grey scale against tone value, with their aims and the band around
+    neutral.
+    """
     off = _ends(np.full(len(tones), limit), weight(tones))
     x = 100.0 * tones
     reach = float(max(6.0, np.ceil(np.abs(np.vstack([aim[:, 1:], measured[:, 1:]])).max() + 1.0)))
@@ -118,7 +122,9 @@ def trend_view(
     unit: str,
     title: str,
 ) -> str:
-    """One figure over time (days from today), its control limits, its tolerance, signals, and where it is heading."""
+    """One figure over time (days from today), its control limits, its tolerance, signals, and where it is
+    heading.
+    """
     x, y = np.asarray(days, dtype=float), np.asarray(values, dtype=float)
     ahead = trend.forecast
     crossing = ahead.day if ahead else None

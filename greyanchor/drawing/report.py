@@ -24,7 +24,9 @@ _INK, _SOFT, _LINE = 0.08, 0.4, 0.75
 
 @dataclass(frozen=True)
 class Line:
-    """One criterion: title, patches, value, limit and what is left as text, share of the limit used (percent), verdict."""
+    """One criterion: title, patches, value, limit and what is left as text, share of the limit used
+    (percent), verdict.
+    """
 
     title: str
     patches: int

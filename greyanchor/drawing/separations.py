@@ -15,7 +15,9 @@ _WIDTH, _HEIGHT, _LEFT, _BOTTOM, _STRIP = 420, 190, 34, 18, 22
 
 
 def path_picture(path: Path, channels: Sequence[str], other: Path | None = None, other_name: str = "") -> str:
-    """Inks in percent from light to dark, the colours they print below; those of `other` as thin dashed lines."""
+    """Inks in percent from light to dark, the colours they print below; those of `other` as thin dashed
+    lines.
+    """
     wide, high = _WIDTH - _LEFT - 8, _HEIGHT - _BOTTOM - _STRIP - 8
     steps = len(path.inks)
     x = _LEFT + np.linspace(0.0, wide, steps)
@@ -39,19 +41,22 @@ def path_picture(path: Path, channels: Sequence[str], other: Path | None = None,
     for i, channel in enumerate(channels):
         dash = ' stroke-dasharray="7 3"' if LINES[i % len(LINES)] != "solid" else ""
         parts.append(
-            f'<path d="{_line(x, y(path.inks[:, i]))}" fill="none" stroke="{channel_colour(channel)}" stroke-width="2"{dash}/>'
+            f'<path d="{_line(x, y(path.inks[:, i]))}" fill="none" stroke="{channel_colour(channel)}" '
+            f'stroke-width="2"{dash}/>'
         )
     top = 6 + high + 5
     step = wide / steps
     for i, colour in enumerate(hex_colours(path.printed)):
         parts.append(
-            f'<rect x="{_LEFT + i * step:.2f}" y="{top}" width="{step + 0.5:.2f}" height="{_STRIP}" fill="{colour}"/>'
+            f'<rect x="{_LEFT + i * step:.2f}" y="{top}" width="{step + 0.5:.2f}" height="{_STRIP}" '
+            f'fill="{colour}"/>'
         )
     parts.append(
         f'<text x="{_LEFT}" y="{_HEIGHT - 3}" class="plot-label">{escape(path.title)}, light to dark</text>'
     )
     parts.append(
-        f'<text x="{_WIDTH - 8}" y="{_HEIGHT - 3}" text-anchor="end">roughness {path.roughness:.2f}</text></svg>'
+        f'<text x="{_WIDTH - 8}" y="{_HEIGHT - 3}" text-anchor="end">roughness '
+        f"{path.roughness:.2f}</text></svg>"
     )
     return "".join(parts)
 

@@ -1,4 +1,6 @@
-"""Readings that come from elsewhere: by the watched folder, or from another program, for a chart that is open."""
+"""Readings that come from elsewhere: by the watched folder, or from another program, for a chart that is
+open.
+"""
 
 from __future__ import annotations
 
@@ -6,7 +8,7 @@ import re
 from pathlib import Path
 
 from django.conf import settings
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db.models import Q, QuerySet
 
 from greyanchor.accounts.roles import USE, needs
@@ -26,7 +28,9 @@ _PRINT = re.compile(r"print-(\d{1,12})(?!\d)", re.IGNORECASE)
 
 
 def open_prints() -> QuerySet[SheetPrint]:
-    """Prints whose owner still waits for readings, the newest first: with no pass, or one or two, and none being read."""
+    """Prints whose owner still waits for readings, the newest first: with no pass, or one or two, and none
+    being read.
+    """
     full = ReadingPass.objects.filter(state=ReadingPass.State.DONE, number__gte=ENOUGH).values("sheet_print")
     busy = ReadingPass.objects.filter(state=ReadingPass.State.OPEN).values("sheet_print")
     wanted = Q(pk__in=[])
@@ -37,9 +41,7 @@ def open_prints() -> QuerySet[SheetPrint]:
 
 
 @needs(USE)
-def deliver(
-    name: str, data: bytes, via: str, user: AbstractBaseUser | None, job: SheetPrint | None = None
-) -> Delivered:
+def deliver(name: str, data: bytes, via: str, user: User | None, job: SheetPrint | None = None) -> Delivered:
     """Use readings as a pass of the one open print they belong to; what became of them is kept either way."""
     made = Delivered(name=name[:200], via=via, outcome=Delivered.Outcome.REFUSED)
     try:
@@ -92,14 +94,20 @@ def _find(name: str, data: bytes) -> SheetPrint:
     if len(fitting) > 1:
         titles = ", ".join(f"print {j.pk} of {j.chart.title}" for j in fitting[:3])
         raise BadInput(
-            f"it could be of {titles}; let its name begin with print-{fitting[0].pk} or the other number, or open the right one and use it there",
+            (
+                f"it could be of {titles}; let its name begin with print-{fitting[0].pk} or the other "
+                "number, "
+                "or open the right one and use it there"
+            ),
             name,
         )
     return fitting[0]
 
 
 def watched() -> list[tuple[str, FileInstrumentPort]]:
-    """Whatever delivers readings as files: the watched folder of the shop, and instruments connected to its sites."""
+    """Whatever delivers readings as files: the watched folder of the shop, and instruments connected to its
+    sites.
+    """
     shop = FolderInstrument(Path(settings.INBOX), SETTLED, settings.UPLOAD_LIMIT)
     found: list[tuple[str, FileInstrumentPort]] = [("watched folder", shop)]
     return [*found, *((f"{port.name} at {record.site}", port) for record, port in file_instruments())]

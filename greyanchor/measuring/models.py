@@ -22,7 +22,8 @@ from greyanchor.measuring.cache import remember, remembered
 
 #: sent with `reading_pass` after the last row of a pass is in, or a file took its place
 pass_finished = Signal()
-#: whoever laid charts out answers with the primary keys of the prints that still wait for readings (a query will do)
+#: whoever laid charts out answers with the primary keys of the prints that still wait for readings (a query
+#: will do)
 readings_wanted = Signal()
 
 

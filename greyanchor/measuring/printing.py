@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 from math import exp
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
 
@@ -28,7 +28,9 @@ CHARTS_LAID_OUT_MIXED = ("profile", "total-ink", "grey", "short")
 
 @dataclass(frozen=True)
 class ReadingPlan:
-    """How a chart is to be read: method, page, width of a patch (mm, None for usual), readings of each patch."""
+    """How a chart is to be read: method, page, width of a patch (mm, None for usual), readings of each
+    patch.
+    """
 
     method: str = "strip"
     page: str = "a4"
@@ -98,7 +100,7 @@ FROM_FILES = "printed from the files"
 
 @needs(USE)
 @transaction.atomic
-def print_sheet(pk: int, user: AbstractBaseUser | None, at: datetime | None = None) -> SheetPrint:
+def print_sheet(pk: int, user: User | None, at: datetime | None = None) -> SheetPrint:
     """Print a chart on its printer; a second press of the button changes nothing.
 
     A printer that no driver reaches is taken to have printed the files of the chart. `at` is when, for demo
@@ -122,7 +124,9 @@ def print_sheet(pk: int, user: AbstractBaseUser | None, at: datetime | None = No
 
 
 def _print_number(chart: Chart, environment: PrintEnvironment) -> int:
-    """A number for the sheet that does not depend on database keys, so that demo data are the same everywhere."""
+    """A number for the sheet that does not depend on database keys, so that demo data are the same
+    everywhere.
+    """
     earlier = SheetPrint.objects.filter(chart=chart).exclude(device="").count()
     return int(environment.content_hash()[:6] + chart.content_hash[:4], 16) % 9_000_000 + 100 * earlier
 
@@ -151,7 +155,9 @@ def printed_chart(job: SheetPrint, condition: str = "M1") -> PrintedChart:
 
 
 def wetness(job: SheetPrint) -> float:
-    """How much of its drying a sheet still has to come, 0..1: it falls with time to a twentieth, then is dry."""
+    """How much of its drying a sheet still has to come, 0..1: it falls with time to a twentieth, then is
+    dry.
+    """
     if job.dry_minutes <= 0 or job.printed_at is None or job.minutes_to_dry <= 0:
         return 0.0
     return exp(-3.0 * (1.0 - job.minutes_to_dry / job.dry_minutes))

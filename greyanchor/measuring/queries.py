@@ -181,7 +181,9 @@ def understood(readings: Any) -> dict[str, Any]:
 
 
 def fits(job: SheetPrint | None, upload: Any) -> dict[str, str]:
-    """Whether an upload can be put onto the chart of a print, by id and by device values: empty text when it can."""
+    """Whether an upload can be put onto the chart of a print, by id and by device values: empty text when it
+    can.
+    """
     facts: dict[str, str] = {}
     if job is None:
         return facts

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models import QuerySet
 from django.utils import timezone
@@ -33,7 +33,7 @@ from greyanchor.measuring.printing import instrument_of, printed_chart
 
 @needs(USE)
 @transaction.atomic
-def start_pass(job: SheetPrint, user: AbstractBaseUser | None, condition: str = "") -> ReadingPass:
+def start_pass(job: SheetPrint, user: User | None, condition: str = "") -> ReadingPass:
     """Begin the next pass over a print, or go on with the one that is open.
 
     All passes of a print are read under one condition. A sheet that is still wet can be read; how early
@@ -56,7 +56,8 @@ def start_pass(job: SheetPrint, user: AbstractBaseUser | None, condition: str = 
         raise BadInput(f"no measurement condition {wanted}; use one of {', '.join(CONDITIONS)}")
     if earlier is not None and earlier.condition != wanted:
         raise BadInput(
-            f"pass {earlier.number} was read as {earlier.condition}; read this one alike, or print the chart again"
+            f"pass {earlier.number} was read as {earlier.condition}; read this one alike, or print the "
+            "chart again"
         )
     return ReadingPass.objects.create(
         sheet_print=job,
@@ -379,9 +380,7 @@ def _keep(current: ReadingPass, readings: ReadingSet) -> None:
     current.save()
 
 
-def keep_whole_pass(
-    job: SheetPrint, readings: ReadingSet, source: str, user: AbstractBaseUser | None
-) -> ReadingPass:
+def keep_whole_pass(job: SheetPrint, readings: ReadingSet, source: str, user: User | None) -> ReadingPass:
     """Store a whole pass at once, from a file or from demo data; an open pass stays as it is."""
     with transaction.atomic():
         number = (job.passes.order_by("-number").values_list("number", flat=True).first() or 0) + 1

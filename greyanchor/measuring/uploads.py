@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import timedelta
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.utils import timezone
 
 from greyanchor.accounts.roles import USE, needs
@@ -25,12 +25,15 @@ def matched_upload(job: SheetPrint, data: bytes, name: str, by: str = "id") -> R
         first = first_pass_of(job)
         if first is not None and first.condition != matched.condition:
             raise BadInput(
-                f"the file was read as {matched.condition}, pass {first.number} as {first.condition}; read both alike"
+                f"the file was read as {matched.condition}, pass {first.number} as "
+                f"{first.condition}; read "
+                "both alike"
             )
         for done in complete_passes(job):
             if is_copy(done.readings, matched):
                 raise BadInput(
-                    f"these are the figures of pass {done.number} once more, digit for digit; read the sheet again for a second pass"
+                    f"these are the figures of pass {done.number} once more, digit for digit; read the "
+                    "sheet again for a second pass"
                 )
         judge_pass(job.chart.patches, expected_lab(job, first), matched, first is None)
     except BadInput as error:
@@ -39,9 +42,7 @@ def matched_upload(job: SheetPrint, data: bytes, name: str, by: str = "id") -> R
 
 
 @needs(USE)
-def take_upload(
-    job: SheetPrint, data: bytes, name: str, user: AbstractBaseUser | None, by: str = "id"
-) -> ReadingPass:
+def take_upload(job: SheetPrint, data: bytes, name: str, user: User | None, by: str = "id") -> ReadingPass:
     """Readings from a file in place of the instrument; nothing is kept when they are not of this chart."""
     matched = matched_upload(job, data, name, by)
     if not job.device:
@@ -52,7 +53,7 @@ def take_upload(
 
 
 @needs(USE)
-def put_aside_upload(name: str, data: bytes, job: SheetPrint | None, user: AbstractBaseUser) -> Upload:
+def put_aside_upload(name: str, data: bytes, job: SheetPrint | None, user: User) -> Upload:
     """Keep a file until somebody has looked at it; files that nobody used go after a day."""
     Upload.objects.filter(sent_at__lt=timezone.now() - timedelta(days=1)).delete()
     return Upload.objects.create(name=name[:200], data=data, sheet_print=job, sent_by=user)

@@ -185,7 +185,9 @@ def file_page(request: HttpRequest) -> HttpResponse:
 
 
 def take_file(request: HttpRequest, job: SheetPrint | None) -> Upload:
-    """The file of a form, kept until somebody has looked at it; `BadInput` when there is none or it is too large."""
+    """The file of a form, kept until somebody has looked at it; `BadInput` when there is none or it is too
+    large.
+    """
     sent = request.FILES.get("file")
     if sent is None:
         raise BadInput("choose a file first")

@@ -220,7 +220,9 @@ def _migrate() -> None:
 
 
 def export(target: Path) -> int:
-    """Write everything that people made to a ZIP of open files: packs, ICC, CGATS, CSV and JSON; gives their number."""
+    """Write everything that people made to a ZIP of open files: packs, ICC, CGATS, CSV and JSON; gives their
+    number.
+    """
     target, partial = _beside(target)
     count = 0
     try:
@@ -258,13 +260,32 @@ def _open_files() -> Iterator[tuple[str, bytes]]:
             for r in kind.model._default_manager.order_by("pk").iterator(200)
         ]
         yield f"library/{kind.key}.json", _json(rows)
-        past = {str(r.pk): [{"version": e.version, "at": e.at.isoformat(), "who": e.who, "why": e.why} for e in history(r, 500)] for r in kind.model._default_manager.order_by("pk").iterator(200)}  # fmt: skip
+        past = {
+            str(r.pk): [
+                {"version": e.version, "at": e.at.isoformat(), "who": e.who, "why": e.why}
+                for e in history(r, 500)
+            ]
+            for r in kind.model._default_manager.order_by("pk").iterator(200)
+        }
         yield f"library/{kind.key}-history.json", _json(past)
-    yield "library/other-changes.csv", _csv(
-        ["at", "who", "record", "id", "what", "before", "after"],
-        ([n.at.isoformat(), n.who.username if n.who else "", n.content_type.model, n.object_id, n.what, n.before, n.after]
-         for n in AuditEntry.objects.select_related("who", "content_type").order_by("pk").iterator(500)),
-    )  # fmt: skip
+    yield (
+        "library/other-changes.csv",
+        _csv(
+            ["at", "who", "record", "id", "what", "before", "after"],
+            (
+                [
+                    n.at.isoformat(),
+                    n.who.username if n.who else "",
+                    n.content_type.model,
+                    n.object_id,
+                    n.what,
+                    n.before,
+                    n.after,
+                ]
+                for n in AuditEntry.objects.select_related("who", "content_type").order_by("pk").iterator(500)
+            ),
+        ),
+    )
     for profile in Profile.objects.order_by("pk").iterator(20):
         yield f"profiles/{profile.pk:05d}.icc", bytes(profile.data)
         yield (
@@ -287,10 +308,16 @@ def _open_files() -> Iterator[tuple[str, bytes]]:
         yield f"readings/print-{done.sheet_print_id:05d}-pass-{done.number}.txt", done.text.encode()
     for check in Check.objects.defer("diagnosis").order_by("pk").iterator(50):
         yield f"checks/{check.pk:05d}.txt", check.readings.encode()
-    yield "checks/checks.csv", _csv(
-        ["id", "mode", "aim", "tolerances", "verdict", "summary", "made_at"],
-        ([c.pk, c.mode_id, c.aim_name, c.tolerances, c.verdict, c.summary, c.made_at.isoformat()] for c in Check.objects.defer("readings", "result", "diagnosis").order_by("pk").iterator(200)),
-    )  # fmt: skip
+    yield (
+        "checks/checks.csv",
+        _csv(
+            ["id", "mode", "aim", "tolerances", "verdict", "summary", "made_at"],
+            (
+                [c.pk, c.mode_id, c.aim_name, c.tolerances, c.verdict, c.summary, c.made_at.isoformat()]
+                for c in Check.objects.defer("readings", "result", "diagnosis").order_by("pk").iterator(200)
+            ),
+        ),
+    )
     for aim in AimRecord.objects.order_by("pk"):
         yield (
             f"aims/{aim.pk:04d}-{aim.file_name or 'aim'}".replace("/", "_").replace("\\", "_"),

@@ -52,10 +52,18 @@ class Catalogue:
             with Archive(path, path.name) as archive:
                 found = json.loads(archive.read("manifest.json"))
             return {
-                "key": found["key"], "version": found["version"], "title": found["title"], "maker": found.get("maker", ""), "note": found.get("note", ""),
-                "media_class": ", ".join(c["name"] for c in found["media_classes"]), "printer": ", ".join(p["model"] for p in found["printers"]),
-                "modes": len(found["modes"]), "size": path.stat().st_size, "sha256": file_hash(path), "path": path,
-            }  # fmt: skip
+                "key": found["key"],
+                "version": found["version"],
+                "title": found["title"],
+                "maker": found.get("maker", ""),
+                "note": found.get("note", ""),
+                "media_class": ", ".join(c["name"] for c in found["media_classes"]),
+                "printer": ", ".join(p["model"] for p in found["printers"]),
+                "modes": len(found["modes"]),
+                "size": path.stat().st_size,
+                "sha256": file_hash(path),
+                "path": path,
+            }
         except (BadInput, KeyError, ValueError, TypeError):
             return None
 

@@ -73,7 +73,9 @@ def backup(file: str) -> int:
 
     found = keeping.backup(Path(file))
     print(
-        f"{file}: {sum(found['rows'].values())} rows in {len(found['rows'])} tables, {len(found['files'])} files, verified"
+        f"{file}: {sum(found['rows'].values())} rows in {len(found['rows'])} tables, "
+        f"{len(found['files'])} "
+        "files, verified"
     )
     return 0
 
@@ -85,7 +87,8 @@ def restore(file: str) -> int:
 
     found = keeping.restore(Path(file), print)
     print(
-        f"restored as of {found['made_at']}: {sum(found['rows'].values())} rows, {len(found['files'])} files, verified"
+        f"restored as of {found['made_at']}: {sum(found['rows'].values())} rows, {len(found['files'])} "
+        "files, verified"
     )
     return 0
 

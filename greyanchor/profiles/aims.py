@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, needs
@@ -22,7 +22,7 @@ def keep_aim(
     data: bytes,
     file_name: str,
     source: str,
-    user: AbstractBaseUser | None,
+    user: User | None,
     kind: str = "",
 ) -> AimRecord:
     """Store an aim; a name that is there already gets its next edition, and the same data no edition at all.
@@ -56,9 +56,11 @@ def _kind_of(data: bytes, found: aims.Aim) -> str:
 @needs(MAKE)
 @transaction.atomic
 def keep_spots(
-    colours: Mapping[str, SpotColour], source: str, user: AbstractBaseUser | None, replace_old: bool
+    colours: Mapping[str, SpotColour], source: str, user: User | None, replace_old: bool
 ) -> dict[str, list[str]]:
-    """Put colours into the library: names that were added, replaced, left alone because they were there, and alike."""
+    """Put colours into the library: names that were added, replaced, left alone because they were there, and
+    alike.
+    """
     facts: dict[str, list[str]] = {"added": [], "replaced": [], "left": [], "alike": []}
     for name, colour in colours.items():
         record = SpotRecord.objects.filter(name__iexact=name).first()
@@ -74,9 +76,7 @@ def keep_spots(
 
 
 @needs(MAKE)
-def save_spot(
-    record: SpotRecord, colour: SpotColour, source: str, user: AbstractBaseUser | None
-) -> SpotRecord:
+def save_spot(record: SpotRecord, colour: SpotColour, source: str, user: User | None) -> SpotRecord:
     """Write a colour into a record, with who did it."""
     record.lightness, record.a, record.b = colour.lab
     record.tints = colour.as_dict()["tints"]
@@ -88,7 +88,7 @@ def save_spot(
 
 
 @needs(MAKE)
-def remove_spot(record: SpotRecord, user: AbstractBaseUser) -> str:
+def remove_spot(record: SpotRecord, user: User) -> str:
     """Take a spot colour out of the library; checks keep what they were held to. Gives its name."""
     name = record.name
     record._history_user = user

@@ -52,7 +52,9 @@ class Profile(models.Model):
 
 
 class ProfileWork(BackgroundWork):
-    """A profile being built outside a print mode's log: from files, with another separation, or again from itself."""
+    """A profile being built outside a print mode's log: from files, with another separation, or again from
+    itself.
+    """
 
     class Kind(models.TextChoices):
         NEW = "new", "from readings"
@@ -133,7 +135,9 @@ class AimRecord(models.Model):
 
 
 class SpotRecord(models.Model):
-    """A spot colour of the shop: Lab of the solid, and of tints where they were measured (by percent, as text)."""
+    """A spot colour of the shop: Lab of the solid, and of tints where they were measured (by percent, as
+    text).
+    """
 
     name = models.CharField(max_length=80, unique=True)
     lightness = models.FloatField("L*")

@@ -91,7 +91,9 @@ def read_lab(profile: Profile) -> Array:
 
 
 def separation_options(profile: Profile) -> dict[str, Any]:
-    """The separation of a profile in percent: as it was built here, else as it says itself, else the usual one."""
+    """The separation of a profile in percent: as it was built here, else as it says itself, else the usual
+    one.
+    """
     if profile.settings.get("total_ink") or profile.settings.get("limits"):
         return options_of(separation_from(profile.settings))
     inside = rebuild.settings_inside(readings_of(profile))

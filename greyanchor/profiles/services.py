@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django.conf import settings as django_settings
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from django.http import HttpRequest
@@ -27,7 +27,7 @@ def keep_profile(
     version: int,
     settings: dict[str, Any],
     made_from: dict[str, Any],
-    user: AbstractBaseUser | None,
+    user: User | None,
     derived_from: Profile | None = None,
 ) -> Profile:
     """Store a finished profile with everything its page shows."""
@@ -51,7 +51,7 @@ def keep_profile(
 
 @transaction.atomic
 def keep_attached(
-    data: bytes, title: str, found: Examination, made_from: dict[str, Any], user: AbstractBaseUser | None
+    data: bytes, title: str, found: Examination, made_from: dict[str, Any], user: User | None
 ) -> Profile:
     """Store a profile that was made elsewhere, with what its examination found."""
     profile = icc.loads(data, title)
@@ -96,7 +96,7 @@ def content_of(sent: UploadedFile) -> bytes:
 
 @needs(MAKE)
 @transaction.atomic
-def keep_light(name: str, data: bytes, file_name: str, user: AbstractBaseUser | None) -> RoomLight:
+def keep_light(name: str, data: bytes, file_name: str, user: User | None) -> RoomLight:
     """Store a light measured in a room; `BadInput` when it is none, or its name is taken."""
     found = light_file.loads(data, file_name)
     if RoomLight.objects.filter(name=name).exists():
@@ -108,7 +108,7 @@ def keep_light(name: str, data: bytes, file_name: str, user: AbstractBaseUser | 
 @needs(MAKE)
 @transaction.atomic
 def propose(
-    profile: Profile, environment_hash: str, inks: list[list[float]], user: AbstractBaseUser | None
+    profile: Profile, environment_hash: str, inks: list[list[float]], user: User | None
 ) -> ProposedPatches:
     """Keep patches for the next profile chart of an environment, in place of any that wait already."""
     ProposedPatches.objects.filter(environment_hash=environment_hash, used_at=None).delete()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, needs
@@ -23,7 +23,7 @@ def start(
     kind: str,
     title: str,
     settings: dict[str, Any],
-    user: AbstractBaseUser,
+    user: User,
     parent: Profile | None = None,
     readings: ReadingSet | None = None,
 ) -> ProfileWork:
@@ -33,9 +33,14 @@ def start(
         if active is not None and not active.looks_dead:
             raise BadInput("that is being built already")
     work = ProfileWork.objects.create(
-        kind=kind, title=title[:160], settings=settings, started_by=user, parent=parent,
-        readings=cgats.dumps(readings) if readings is not None else "", message="waiting for the worker",
-    )  # fmt: skip
+        kind=kind,
+        title=title[:160],
+        settings=settings,
+        started_by=user,
+        parent=parent,
+        readings=cgats.dumps(readings) if readings is not None else "",
+        message="waiting for the worker",
+    )
 
     queue.start(work)
     return work

@@ -42,8 +42,13 @@ def _build(job: ProfileWork) -> None:
         made_from = {"from": source, "readings": readings.content_hash()}
     with transaction.atomic():
         made = keep_profile(
-            result, job.settings.get("title") or job.title, int(job.settings.get("version", 4)),
-            job.settings, made_from, job.started_by, parent,
-        )  # fmt: skip
+            result,
+            job.settings.get("title") or job.title,
+            int(job.settings.get("version", 4)),
+            job.settings,
+            made_from,
+            job.started_by,
+            parent,
+        )
         ProfileWork.objects.filter(pk=job.pk).update(result=made)
         work.end(ProfileWork, job.pk, ProfileWork.State.DONE, "done")

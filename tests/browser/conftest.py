@@ -51,6 +51,13 @@ class Server:
             [sys.executable, "-c", code], env=self.environment, check=True, capture_output=True, text=True
         ).stdout
 
+    def set_up(self, name: str, *arguments: str) -> str:
+        """Run a function of `tests.setups` inside the application's settings."""
+        command = [sys.executable, "-m", "tests.setups", name, *arguments]
+        done = subprocess.run(command, env=self.environment, capture_output=True, text=True)
+        assert done.returncode == 0, done.stderr[-3000:]
+        return done.stdout
+
     def start(self) -> None:
         command = [sys.executable, "-m", "greyanchor.cli", "serve", "--port", str(self.port)]
         self.process = subprocess.Popen(command, env=self.environment, start_new_session=True)
@@ -86,11 +93,13 @@ class Server:
 def prepared(
     request: pytest.FixtureRequest, served_home: Path, tmp_path_factory: pytest.TempPathFactory
 ) -> Path:
-    """The home that the tests of a file begin with: the plain one, and what the file's STOCK puts in."""
+    """The home that the tests of a file begin with: the plain one, and what the set-up named by the file's
+    STOCK puts in.
+    """
     home = tmp_path_factory.mktemp("prepared") / "home"
     shutil.copytree(served_home, home)
     if stock := getattr(request.module, "STOCK", ""):
-        Server(home).run(stock)
+        Server(home).set_up(stock)
     return home
 
 
@@ -153,7 +162,8 @@ def press(page: Page, words: str) -> None:
     page.keyboard.press("Enter")
 
 
-_COLOURED = """allowed => [...document.querySelectorAll('body *:not(svg *)')].filter(e => !allowed || !e.matches(allowed)).flatMap(e => {
+_COLOURED = """allowed => [...document.querySelectorAll('body *:not(svg *)')]
+.filter(e => !allowed || !e.matches(allowed)).flatMap(e => {
   const s = getComputedStyle(e);
   return ['color', 'backgroundColor', 'borderTopColor', 'borderLeftColor', 'accentColor'].filter(k => {
     const n = (s[k].match(/[\\d.]+/g) || [0, 0, 0]).map(Number);
@@ -163,7 +173,9 @@ _COLOURED = """allowed => [...document.querySelectorAll('body *:not(svg *)')].fi
 
 
 def fit_and_are_grey(page: Page, addresses: list[str], allowed: str = "") -> None:
-    """Pages are no wider than a wide and a narrow window, and nothing in them has a colour but data (`allowed`, a selector)."""
+    """Pages are no wider than a wide and a narrow window, and nothing in them has a colour but data
+    (`allowed`, a selector).
+    """
     for address in addresses:
         page.set_viewport_size({"width": 1280, "height": 800})
         page.goto(address)
@@ -184,7 +196,11 @@ def read_pass(page: Page) -> int:
         before = page.locator("#reading").inner_text()
         page.keyboard.press("Space")
         page.wait_for_function(
-            "before => !document.querySelector('#reading') || document.querySelector('#reading').innerText !== before",
+            (
+                "before => !document.querySelector('#reading') || "
+                "document.querySelector('#reading').innerText "
+                "!== before"
+            ),
             arg=before,
         )
         if page.locator("#reading").count() == 0:

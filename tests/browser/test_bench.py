@@ -1,4 +1,6 @@
-"""The bench in a browser: wet sheets, files, dragged limits and curves, eyes, branches, lending, a restore."""
+"""The bench in a browser: wet sheets, files, dragged limits and curves, eyes, branches, lending, a
+restore.
+"""
 
 from __future__ import annotations
 
@@ -13,14 +15,6 @@ from tests.browser.conftest import Server, press, read_pass, sign_in
 from tests.browser.test_whole_way import new_build, print_and_read
 
 pytestmark = pytest.mark.slow
-
-RELEASED = """
-import django; django.setup()
-from greyanchor.demo import builds as demo
-from django.contrib.auth.models import User
-users = {u.username: u for u in User.objects.all()}
-demo.carry_out(demo.Plan("Quay proof", "Petrel 44", "Harbour Proof Semimatt 235", 8, "released", 220), users, 1)
-"""
 
 
 def test_a_wet_sheet_a_killed_server_and_a_misread_row_by_keyboard(page: Page, server: Server) -> None:
@@ -72,7 +66,9 @@ def test_a_wet_sheet_a_killed_server_and_a_misread_row_by_keyboard(page: Page, s
     page.wait_for_selector("text=Ink limits accepted.")
 
 
-def test_limits_and_curves_are_dragged_and_a_build_goes_on_by_files(page: Page, server: Server, tmp_path: Path) -> None:  # fmt: skip
+def test_limits_and_curves_are_dragged_and_a_build_goes_on_by_files(
+    page: Page, server: Server, tmp_path: Path
+) -> None:
     sign_in(page, server)
     new_build(page)
     for number in (1, 2):
@@ -106,7 +102,7 @@ def test_limits_and_curves_are_dragged_and_a_build_goes_on_by_files(page: Page, 
     for _ in range(6):
         page.keyboard.press("ArrowUp")
     page.keyboard.press("Enter")
-    page.wait_for_selector("text=Touched by hand: M.")
+    page.wait_for_selector("text=Edited by hand: M.")
     again = page.locator('circle.handle[data-channel="M"][data-input="50"]')
     assert float(again.get_attribute("aria-valuenow")) == pytest.approx(value + 3, abs=0.3)
     page.wait_for_load_state("networkidle")
@@ -117,7 +113,10 @@ def test_limits_and_curves_are_dragged_and_a_build_goes_on_by_files(page: Page, 
     page.mouse.move(box["x"] + 4, box["y"] + 24, steps=4)
     page.mouse.up()
     page.wait_for_function(
-        "v => parseFloat(document.querySelector('circle.handle[data-channel=\"M\"][data-input=\"50\"]').getAttribute('aria-valuenow')) < v",
+        """v => {
+          const handle = document.querySelector('circle.handle[data-channel="M"][data-input="50"]');
+          return parseFloat(handle.getAttribute('aria-valuenow')) < v;
+        }""",
         arg=value + 2,
     )
 
@@ -129,7 +128,10 @@ def send_reading(page: Page, tmp_path: Path, number: int) -> None:
     chart, readings = tmp_path / "chart.txt", tmp_path / f"reading-{number}.csv"
     download.value.save_as(chart)
     read = tmp_path / "reading.txt"
-    for arguments in (["simulate", str(chart), "--reading", str(number), "-o", str(read)], ["convert", str(read), str(readings)]):  # fmt: skip
+    for arguments in (
+        ["simulate", str(chart), "--reading", str(number), "-o", str(read)],
+        ["convert", str(read), str(readings)],
+    ):
         done = CliRunner().invoke(main, arguments)
         assert done.exit_code == 0, done.output
     page.get_by_text("Upload readings instead").first.click()
@@ -207,7 +209,7 @@ def test_a_table_is_read_by_corners_with_the_keyboard(page: Page, server: Server
 
 
 def test_a_restore_after_drift_a_faster_mode_and_an_inherited_one(page: Page, server: Server) -> None:
-    server.run(RELEASED)
+    server.set_up("released_mode")
     sign_in(page, server)
     page.goto(f"{server.url}/printers/1/")
     page.get_by_label("C volume, %").fill("110")
@@ -234,7 +236,7 @@ def test_a_restore_after_drift_a_faster_mode_and_an_inherited_one(page: Page, se
     page.wait_for_selector("text=Kept: ink limits.")
     assert "kept" in page.locator("#ink-limits").inner_text()
     press(page, "Print on Petrel 44")
-    page.wait_for_selector(".message:has-text(\"Printed\")")
+    page.wait_for_selector('.message:has-text("Printed")')
     press(page, "Change the environment")
     page.get_by_label("Heat, °C").fill("39")
     page.get_by_label("Why").fill("curls")
@@ -258,9 +260,18 @@ def test_a_reading_is_heard_and_a_row_left_for_later_comes_back(page: Page, serv
     page.wait_for_selector("#reading")
     page.wait_for_load_state("load")
     page.evaluate(
-        """() => { window.heard = []; window.AudioContext = class { get currentTime() { return 0; }
-          createOscillator() { return {frequency: {set value(v) { window.heard.push(v); }}, connect(x) { return x; }, start() {}, stop() {}}; }
-          createGain() { return {gain: {setValueAtTime() {}, exponentialRampToValueAtTime() {}}, connect(x) { return x; }}; } }; }"""
+        """() => {
+          window.heard = [];
+          const gain = {setValueAtTime() {}, exponentialRampToValueAtTime() {}};
+          const part = { connect(x) { return x; }, start() {}, stop() {} };
+          window.AudioContext = class {
+            get currentTime() { return 0; }
+            createOscillator() {
+              return {...part, frequency: {set value(v) { window.heard.push(v); }}};
+            }
+            createGain() { return {...part, gain}; }
+          };
+        }"""
     )
     page.keyboard.press("Space")
     page.wait_for_function("window.heard.length === 1 && window.heard[0] === 220")

@@ -1,4 +1,6 @@
-"""The shared library in a browser: two people at one preset, a pack out and in, a catalogue update, roles, a readiness day."""
+"""The shared library in a browser: two people at one preset, a pack out and in, a catalogue update, roles, a
+readiness day.
+"""
 
 from __future__ import annotations
 
@@ -18,51 +20,7 @@ from playwright.sync_api import Browser, Page, expect
 from tests.browser.conftest import Server, fit_and_are_grey, press, serving, sign_in
 
 pytestmark = pytest.mark.slow
-
-#: a home with a few finished modes
-STOCK = """
-import django; django.setup()
-from django.contrib.auth.models import User
-from django.utils import timezone
-from greyanchor.library.records.editions import keep_edition
-from greyanchor.library.models import Media, MediaPreset, Printer
-from tests.web.library_kit import mode
-users = {u.username: u for u in User.objects.all()}
-petrel, gannet = Printer.objects.get(name="Petrel 44"), Printer.objects.get(name="Gannet 64")
-for printer in (petrel, gannet):
-    printer.ink_sets.set(printer.ink_sets.order_by("pk")[:1])
-for name, printer, media, passes, state in (
-    ("Deck charts", petrel, "Kelp Synthetic 190", 8, "released"), ("Archive charts", petrel, "Saltmarsh Cotton 310", 12, "released"),
-    ("Quay signs", gannet, "Breakwater Banner 440", 6, "building"), ("Tide tables", petrel, "Tideline Matt 140", 8, "retired"),
-):
-    held = Media.objects.get(name=media)
-    preset = MediaPreset.objects.filter(media=held, printer_model=printer.model).first()
-    made = mode(name, printer, held, state=state, passes=passes, user=users["ines"], preset=preset, last_verdict="pass", last_check_summary="fine")
-    if state == "released":
-        made.released_at, made.released_by = timezone.now(), users["ines"]
-        made.save()
-        keep_edition(made, [{"rule": "test", "ok": True, "text": "made for a test"}], users["ines"])
-"""
-WIPE = """
-import django; django.setup()
-from greyanchor.library.models import *
-from greyanchor.profiles.models import Profile
-for model in (Edition, PrintMode, MediaPreset, Media, MediaClass, KeptText, Profile):
-    model.objects.all().delete()
-print(PrintMode.objects.count())
-"""
-FORGET = "import django; django.setup(); from greyanchor.library.models import ReadinessRun; ReadinessRun.objects.all().delete()"
-OFFER = """
-import django; django.setup()
-from pathlib import Path
-from django.conf import settings
-from greyanchor.library.models import PrintMode
-from greyanchor.demo import library as demo_library
-folder = Path(settings.HOME) / "catalogue"
-folder.mkdir(exist_ok=True)
-(folder / "kelp-petrel-{0}.zip").write_bytes(
-    demo_library._supplied(PrintMode.objects.get(name="Deck charts"), "kelp-petrel", "Sound & Shoal", "{0}", "synthetic chart paper", "version {0}"))
-"""
+STOCK = "finished_modes"
 
 
 @pytest.fixture(scope="module")
@@ -115,10 +73,30 @@ def test_pages_of_the_library_fit_their_window_and_have_no_colour_but_data(
 ) -> None:
     sign_in(page, server)
     addresses = (
-        "modes/", "modes/1/", "modes/1/edit/", "modes/1/history/", "modes/1/editions/1/", "modes/compare/?m=1&m=2", "modes/best/?media=1&area=3", "presets/",
-        "presets/1/", "media-classes/1/", "media-classes/lend/", "ink-sets/1/", "printers/2/", "printers/2/slots/", "readiness/", "printers/2/ready/nozzles/",
-        "packs/", "catalogue/", "shop/", "curves/", "limits/", "curves/1/", "media/new/",
-    )  # fmt: skip
+        "modes/",
+        "modes/1/",
+        "modes/1/edit/",
+        "modes/1/history/",
+        "modes/1/editions/1/",
+        "modes/compare/?m=1&m=2",
+        "modes/best/?media=1&area=3",
+        "presets/",
+        "presets/1/",
+        "media-classes/1/",
+        "media-classes/lend/",
+        "ink-sets/1/",
+        "printers/2/",
+        "printers/2/slots/",
+        "readiness/",
+        "printers/2/ready/nozzles/",
+        "packs/",
+        "catalogue/",
+        "shop/",
+        "curves/",
+        "limits/",
+        "curves/1/",
+        "media/new/",
+    )
     fit_and_are_grey(page, [f"{server.url}/{address}" for address in addresses])
 
 
@@ -193,7 +171,7 @@ def supplied(tmp_path: Path, prepared: Path) -> Iterator[Server]:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
     made.environment["GREYANCHOR_CATALOGUE"] = f"http://127.0.0.1:{port}"
-    made.run(OFFER.format("1.0"))
+    made.set_up("offer", "1.0")
     supplier = subprocess.Popen(
         [sys.executable, "-m", "greyanchor.cli", "catalogue", str(home / "catalogue"), "--port", str(port)],
         env=made.environment,
@@ -220,7 +198,7 @@ def test_a_catalogue_is_searched_imported_updated_and_missed(page: Page, supplie
     page.get_by_role("heading", name="What it would do").wait_for(timeout=30000)
     press(page, "Import")
     page.get_by_role("link", name="Look at the imported modes").wait_for(timeout=30000)
-    supplied.run(OFFER.format("1.1"))
+    supplied.set_up("offer", "1.1")
     page.goto(f"{supplied.url}/catalogue/")
     press(page, "Ask again")
     page.get_by_text("1.0, newer there").wait_for()
@@ -250,7 +228,9 @@ def test_a_tour_of_the_roles(page: Page, other: Page, server: Server) -> None:
     mode = page.url
     page.goto(f"{server.url}/media/1/")
     assert page.get_by_role("button", name="Save media").count() == 0
-    page.evaluate("""() => { const b = document.createElement('button'); b.textContent = 'Forced'; document.getElementById('facts').append(b);
+    page.evaluate("""() => { const b = document.createElement('button');
+        b.textContent = 'Forced';
+        document.getElementById('facts').append(b);
         document.querySelectorAll('#facts [required]').forEach(e => e.removeAttribute('required')); }""")
     press(page, "Forced")
     page.get_by_role("heading", name="Your role does not reach that far").wait_for()
@@ -301,7 +281,8 @@ def test_a_readiness_day_with_the_keyboard(page: Page, server: Server) -> None:
         found = page.locator(".message").first.inner_text()
         if "is kept for Petrel 44 on Kelp Synthetic 190" in found:
             break
-        page.get_by_label("Around another value, %").fill(re.search(r"pattern, (-?[\d.]+)", found)[1])  # type: ignore[index]
+        # type: ignore[index]
+        page.get_by_label("Around another value, %").fill(re.search(r"pattern, (-?[\d.]+)", found)[1])
     else:
         raise AssertionError("the feed was not found")
     press(page, "All machines")
@@ -351,7 +332,9 @@ def _said(page: Page, server: Server) -> str:
     page.locator("#modes").get_by_role("link", name="Deck charts", exact=True).click()
     page.get_by_role("heading", name="Deck charts", exact=True).wait_for()
     page.evaluate(
-        "document.querySelectorAll('section').forEach(s => { if (/^(History|Editions)/.test(s.innerText)) s.remove(); })"
+        "document.querySelectorAll('section').forEach(s => { if "
+        "(/^(History|Editions)/.test(s.innerText)) "
+        "s.remove(); })"
     )
     return " ".join(page.locator("main").inner_text().split())
 
@@ -360,20 +343,20 @@ def test_a_pack_goes_out_the_database_is_wiped_and_the_same_page_is_back(
     page: Page, server: Server, tmp_path: Path
 ) -> None:
     sign_in(page, server)
-    server.run(
-        FORGET
-    )  # what readying found belongs to the machine and its media, not to the mode or its pack
+    # what readying found belongs to the machine and its media, not to the mode or its pack
+    server.set_up("forget_readiness")
     before = _said(page, server)
     page.goto(f"{server.url}/modes/?state=released")
     with page.expect_download() as waiting:
         page.get_by_role("link", name=re.compile("Pack all")).click()
     path = tmp_path / "released.zip"
     waiting.value.save_as(path)
-    assert server.run(WIPE).strip() == "0"
+    assert server.set_up("empty_library").strip() == "0"
     page.goto(f"{server.url}/modes/")
     assert "0 print modes" in page.locator("#modes").inner_text()
     _pack_in(page, path, server)
-    count = int(re.search(r"(\d+) print modes created", page.locator("main").inner_text())[1])  # type: ignore[index]
+    # type: ignore[index]
+    count = int(re.search(r"(\d+) print modes created", page.locator("main").inner_text())[1])
     page.get_by_label("take them as released").check()
     press(page, "Import")
     page.get_by_role("link", name="Look at the imported modes").wait_for(timeout=30000)

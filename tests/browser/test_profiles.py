@@ -1,4 +1,6 @@
-"""Profiles in a browser: a gamut turned by keys, with and without a graphics card; live separation; from a file."""
+"""Profiles in a browser: a gamut turned by keys, with and without a graphics card; live separation; from a
+file.
+"""
 
 from __future__ import annotations
 
@@ -13,20 +15,7 @@ from greyanchor.cli import main
 from tests.browser.conftest import Server, press, serving, sign_in
 
 pytestmark = pytest.mark.slow
-
-#: a home with two profiles
-STOCK = """
-import django; django.setup()
-from tests.web.test_profiles import OPTIONS, readings_text
-from greyanchor.core.formats import cgats
-from greyanchor.core.profiling.build import build_profile
-from greyanchor.profiles.services import keep_profile
-from greyanchor.profiles.settings import settings_from
-readings = cgats.loads(readings_text("petrel-44", "CMYK", 320).encode())
-result = build_profile(readings, settings_from(OPTIONS, "Quay draft"))
-for title in ("Quay draft", "Last year"):
-    keep_profile(result, title, 4, {**OPTIONS, "black_start": 60.0 if title == "Last year" else 25.0}, {}, None)
-"""
+STOCK = "two_profiles"
 
 
 @pytest.fixture(scope="module")

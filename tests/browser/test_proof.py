@@ -1,4 +1,6 @@
-"""Proof in a browser: the G7 path of two prints, a failing strip and its diagnosis, own tolerances, files at once."""
+"""Proof in a browser: the G7 path of two prints, a failing strip and its diagnosis, own tolerances, files at
+once.
+"""
 
 from __future__ import annotations
 
@@ -13,47 +15,11 @@ from tests.browser.test_whole_way import print_and_read
 from tests.web.test_proof import strip_text
 
 pytestmark = pytest.mark.slow
-
-#: a home with one released mode
-STOCK = """
-import django; django.setup()
-from tests.conftest import make_room
-from tests.web.conftest import CHOICES
-from greyanchor.core.charts import patches
-from greyanchor.core.printing.environment import PrintEnvironment
-from greyanchor.core.profiling.build import build_profile
-from greyanchor.library.models import Media, Printer, PrintMode
-from greyanchor.profiles.services import keep_profile
-from greyanchor.profiles.settings import settings_from
-room = make_room("petrel-44")
-options = {"total_ink": 300.0, "black_start": 25.0, "black_strength": 50.0, "max_black": 100.0, "width": 100.0, "version": 4, "quality": "draft"}
-result = build_profile(room.read(patches.profile_patches(400, 3.0)), settings_from(options, "Harbour proof"))
-printer, media = Printer.objects.get(name="Petrel 44"), Media.objects.get(name="Harbour Proof Semimatt 235")
-environment = PrintEnvironment(printer.model, "Tarn pigment", media.name, **CHOICES)
-PrintMode.objects.create(name="Harbour proof", printer=printer, ink_set=printer.ink_sets.get(name="Tarn pigment"), media=media,
-    environment=environment.as_dict(), environment_hash=environment.content_hash(), state="released",
-    limits={c: 100 * v for c, v in room.limits.items()}, curves=room.curves.to_csv(),
-    profile=keep_profile(result, "Harbour proof", 4, options, {}, None))
-"""
-GREYS = """
-import django; django.setup()
-from django.contrib.auth.models import User
-from greyanchor.builds.stages import names
-from greyanchor.profiles.models import AimRecord
-from greyanchor.demo import builds as demo
-plan = demo.Plan("Grey proof", "Petrel 44", "Harbour Proof Semimatt 235", 8, names.GREY_BALANCE, greys=True)
-demo.carry_out(plan, {u.username: u for u in User.objects.all()}, AimRecord.objects.get().pk)
-"""
-FAULT = """
-import django; django.setup()
-from greyanchor.library.models import Printer
-from greyanchor.demo.devices import drift as let_drift
-let_drift(Printer.objects.get(name="Petrel 44"), {"M": 1.2})
-"""
+STOCK = "harbour_proof"
 
 
 def test_greys_are_calibrated_printed_again_and_verified(page: Page, server: Server) -> None:
-    server.run(GREYS)
+    server.set_up("grey_proof")
     sign_in(page, server)
     press(page, "Grey proof")
     page.locator("#grey-balance").wait_for()
@@ -77,9 +43,9 @@ def test_greys_are_calibrated_printed_again_and_verified(page: Page, server: Ser
 
 def test_a_strip_passes_then_fails_and_the_page_says_why(page: Page, server: Server, tmp_path: Path) -> None:
     sign_in(page, server)
-    for fault, words in (("", "PASS"), (FAULT, "FAIL")):
+    for fault, words in (("", "PASS"), ("magenta_drifts", "FAIL")):
         if fault:
-            server.run(fault)
+            server.set_up(fault)
         page.goto(f"{server.url}/checks/new/")
         press(page, "Lay out the strip")
         page.wait_for_selector("text=Control strip for Harbour proof")
@@ -90,7 +56,8 @@ def test_a_strip_passes_then_fails_and_the_page_says_why(page: Page, server: Ser
     expect(page.get_by_role("link", name="Restore the mode to its baseline").first).to_be_visible()
     with page.expect_download() as download:
         page.evaluate(
-            "() => { const a = document.createElement('a'); a.href = location.pathname + 'report.pdf'; a.download = 'r.pdf'; a.click(); }"
+            "() => { const a = document.createElement('a'); a.href = location.pathname + 'report.pdf'; "
+            "a.download = 'r.pdf'; a.click(); }"
         )
     path = tmp_path / "report.pdf"
     download.value.save_as(path)
@@ -141,12 +108,27 @@ def test_pages_of_proof_fit_their_window_and_have_no_colour_but_data(page: Page,
     server.run(
         "import django; django.setup()\n"
         "from tests.web.test_proof import *\n"
-        "user = User.objects.get(username='ines'); aim = AimRecord.objects.get(); mode = PrintMode.objects.get()\n"
+        "user = User.objects.get(username='ines'); aim = AimRecord.objects.get(); mode = "
+        "PrintMode.objects.get()\n"
         "made(aim, user, 4.0, mode=mode); series(mode, aim, user, [0.1 * k for k in range(10)])\n"
     )
     sign_in(page, server)
-    addresses = ("", "1/", "new/", "trends/", "schedules/", "compare/?a=check-1&b=check-2", "match/", "tolerances/", "tolerances/g7-targeted/",
-                 "aims/", "aims/1/", "spots/", "strips/", "1/report/")  # fmt: skip
+    addresses = (
+        "",
+        "1/",
+        "new/",
+        "trends/",
+        "schedules/",
+        "compare/?a=check-1&b=check-2",
+        "match/",
+        "tolerances/",
+        "tolerances/g7-targeted/",
+        "aims/",
+        "aims/1/",
+        "spots/",
+        "strips/",
+        "1/report/",
+    )
     fit_and_are_grey(
         page,
         [f"{server.url}/checks/{address}" for address in addresses],

@@ -30,7 +30,7 @@ def new_build(page: Page, name: str = "Quay proof") -> None:
 
 def print_and_read(page: Page, passes: int) -> None:
     press(page, "Print on Petrel 44")
-    page.wait_for_selector(".message:has-text(\"Printed\")")
+    page.wait_for_selector('.message:has-text("Printed")')
     press(page, "Let the simulated sheet dry")
     page.wait_for_selector("text=Simulated sheet is dry")
     read_passes(page, passes)
@@ -163,13 +163,7 @@ def test_keys_go_to_a_row_and_pause(page: Page, server: Server) -> None:
 
 
 def test_killing_the_worker_leaves_a_task_that_can_be_started_again(page: Page, server: Server) -> None:
-    server.run(
-        "import django; django.setup()\n"
-        "from greyanchor.demo import builds as demo\n"
-        "from django.contrib.auth.models import User\n"
-        "users = {u.username: u for u in User.objects.all()}\n"
-        "demo.carry_out(demo.Plan('Half way', 'Petrel 44', 'Harbour Proof Semimatt 235', 8, 'profile', 220), users, 1)\n"
-    )
+    server.set_up("half_way")
     sign_in(page, server)
     press(page, "Half way")
     press(page, "Build the profile")
@@ -193,5 +187,16 @@ def test_killing_the_worker_leaves_a_task_that_can_be_started_again(page: Page, 
 
 def test_pages_fit_their_window_and_have_no_colour_but_data(page: Page, server: Server) -> None:
     sign_in(page, server)
-    addresses = ("", "modes/", "printers/", "media/", "media/1/", "checks/", "builds/new/", "files/", "media-classes/", "printers/1/")  # fmt: skip
+    addresses = (
+        "",
+        "modes/",
+        "printers/",
+        "media/",
+        "media/1/",
+        "checks/",
+        "builds/new/",
+        "files/",
+        "media-classes/",
+        "printers/1/",
+    )
     fit_and_are_grey(page, [f"{server.url}/{address}" for address in addresses])

@@ -22,8 +22,17 @@ from greyanchor.core.verification.diagnosis import Strip
 from tests.conftest import CMYK, PrintRoom, make_room
 
 FAULTS = (
-    "paper", "channel", "dot gain", "grey balance", "stale", "rows", "sheets", "profile", "condition", "white",
-)  # fmt: skip
+    "paper",
+    "channel",
+    "dot gain",
+    "grey balance",
+    "stale",
+    "rows",
+    "sheets",
+    "profile",
+    "condition",
+    "white",
+)
 ROOMS = ("petrel-44", "petrel-44/fathom-satin-260", "gannet-64/kelp-synthetic-190")
 
 

@@ -82,7 +82,9 @@ def test_ink_on_bare_paper_is_a_doubt(built: ProfileResult, fresh: ReadingSet) -
         (lambda g: g[::-1], "ramp of|from paper|describes another|all inks"),
     ],
 )
-def test_damaged_tables_are_refused_with_the_ink(built: ProfileResult, fresh: ReadingSet, spoil, words: str) -> None:  # type: ignore[no-untyped-def] # fmt: skip
+def test_damaged_tables_are_refused_with_the_ink(
+    built: ProfileResult, fresh: ReadingSet, spoil, words: str
+) -> None:  # type: ignore[no-untyped-def]
     with pytest.raises(BadInput, match=words) as result:
         examine(rewritten(built.data, "A2B1", spoil), "damaged.icc", 3.0, fresh)
     assert result.value.source == "damaged.icc"

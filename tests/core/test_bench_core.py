@@ -35,9 +35,17 @@ def any_press(seed: int) -> SimulatedPress:
     """A press nobody tuned anything on: other media, inks, heat, passes and overdrive."""
     r = np.random.default_rng(seed)
     media = MediaModel(
-        "unknown", r.uniform(0.8, 0.92), r.uniform(0.03, 0.12), r.uniform(0, 0.11), r.uniform(0.85, 1.4),
-        r.uniform(0.6, 1.25), r.uniform(1.6, 3.0), r.uniform(0.004, 0.02), r.uniform(0.003, 0.012), 36.0,
-    )  # fmt: skip
+        "unknown",
+        r.uniform(0.8, 0.92),
+        r.uniform(0.03, 0.12),
+        r.uniform(0, 0.11),
+        r.uniform(0.85, 1.4),
+        r.uniform(0.6, 1.25),
+        r.uniform(1.6, 3.0),
+        r.uniform(0.004, 0.02),
+        r.uniform(0.003, 0.012),
+        36.0,
+    )
     inks = str(r.choice(["Tarn pigment", "Basalt UV"]))
     environment = PrintEnvironment(
         "p", inks, "unknown", passes=int(r.choice([4, 6, 8, 12, 16])), heat=r.uniform(28, 44)
@@ -218,7 +226,9 @@ def eye_matches(press: SimulatedPress, limit: float, channel: int, unsure: float
     return matches, widths, paper, solid, xyz
 
 
-@pytest.mark.parametrize("name", ["petrel-44/thrift-bond-90", "petrel-44/chandler-canvas-380", "gannet-64/lightbox-film-175"])  # fmt: skip
+@pytest.mark.parametrize(
+    "name", ["petrel-44/thrift-bond-90", "petrel-44/chandler-canvas-380", "gannet-64/lightbox-film-175"]
+)
 @pytest.mark.parametrize("channel", [0, 1, 3])
 def test_curves_by_eye_even_the_tone_scale_and_say_how_sure_they_are(name: str, channel: int) -> None:
     press = press_by_name(name)
@@ -341,7 +351,12 @@ def test_with_noisy_readings_curves_do_not_reverse_and_the_reread_is_even(name: 
 def test_curves_go_through_json_and_broken_ones_are_refused(room: PrintRoom) -> None:
     back = CurveSet.from_json(room.curves.to_json())
     np.testing.assert_allclose(back.outputs, room.curves.outputs, atol=1e-5)
-    for text, words in (("{", "not JSON"), ('{"curves": 3}', "expected"), ('{"curves": {"C": {"input": [0, 1], "output": [0, 130]}}}', "leaves"), ('{"curves": {"C": {"input": [0], "output": [0]}}}', "two points")):  # fmt: skip
+    for text, words in (
+        ("{", "not JSON"),
+        ('{"curves": 3}', "expected"),
+        ('{"curves": {"C": {"input": [0, 1], "output": [0, 130]}}}', "leaves"),
+        ('{"curves": {"C": {"input": [0], "output": [0]}}}', "two points"),
+    ):
         with pytest.raises(BadInput, match=words):
             CurveSet.from_json(text, "c.json")
 

@@ -136,8 +136,16 @@ def test_a_profile_and_its_report_and_a_check_against_it(work: Path) -> None:
     assert set(verdict) == {"verdict", "tolerances", "patches", "criteria", "worst"}
     assert all(set(c) == {"id", "value", "limit", "verdict"} for c in verdict["criteria"])
     assert [c["id"] for c in verdict["criteria"]] == [
-        "substrate", "mean", "p95", "primaries_max", "primaries_dh_max", "grey_dch_mean", "grey_dch_max", "outer_gamut_mean", "spot_max",
-    ]  # fmt: skip
+        "substrate",
+        "mean",
+        "p95",
+        "primaries_max",
+        "primaries_dh_max",
+        "grey_dch_mean",
+        "grey_dch_max",
+        "outer_gamut_mean",
+        "spot_max",
+    ]
     assert set(verdict["worst"][0]) == {"id", "difference"}
     assert checked.exit_code == (0 if verdict["verdict"] == "pass" else 1)
     seen = json.loads(run("inspect", str(icc), "--json").stdout)
@@ -194,9 +202,11 @@ def test_a_bad_file_ends_with_status_2_and_one_line_that_names_it(
     path = bad_files(work)[name]
     out = work / "never"
     extra = {
-        "linearize": ["-o", str(out)], "profile": ["-o", str(out)], "check": ["--aim", "northlight-coated"],
+        "linearize": ["-o", str(out)],
+        "profile": ["-o", str(out)],
+        "check": ["--aim", "northlight-coated"],
         "compare": [str(work / "ink-limit-r.txt")],
-    }.get(command, [])  # fmt: skip
+    }.get(command, [])
     done = run(command, str(path), *extra)
     assert done.exit_code == 2 and done.stdout == "" and not out.exists()
     assert done.stderr.count("\n") == 1 and path.name in done.stderr
@@ -242,7 +252,10 @@ def test_options_and_files_that_do_not_fit_end_with_status_2(
 
 
 def test_the_command_starts_without_what_it_does_not_use(tmp_path: Path) -> None:
-    code = "import sys, greyanchor.cli; print(sorted(m for m in ('django', 'colour', 'scipy', 'numpy') if m in sys.modules))"
+    code = (
+        "import sys, greyanchor.cli; print(sorted(m for m in ('django', 'colour', 'scipy', 'numpy') if m "
+        "in sys.modules))"
+    )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
 

@@ -69,8 +69,11 @@ def test_a_plot_carries_its_values_for_the_pointer_and_draws_them_where_they_bel
 def test_a_plot_escapes_what_it_is_told_and_leaves_nameless_lines_to_the_eye() -> None:
     svg = line_plot(
         [Series("<b>", [0, 1], [0, 1]), Series("", [0, 1], [1, 0], style="dots")],
-        Axis('"x"', 0, 1), Axis("y<", 0, 1), 'T"&<', [Mark(0.5, "<i>")],
-    )  # fmt: skip
+        Axis('"x"', 0, 1),
+        Axis("y<", 0, 1),
+        'T"&<',
+        [Mark(0.5, "<i>")],
+    )
     root = parse(svg)
     assert root.get("aria-label") == 'T"&<' and [s["name"] for s in json.loads(root.get("data-series"))] == [
         "<b>"
@@ -176,16 +179,22 @@ def test_the_neutral_plot_draws_the_inks_of_the_axis() -> None:
 
 INKS = {
     "C": {
-        "inputs": [0.0, 25.0, 50.0, 75.0, 100.0], "neutral": False, "chroma": [1.0, 20.0, 40.0, 55.0, 52.0],
-        "density": [0.0, 0.4, 0.8, 1.2, 1.3], "hue": [-8.0, -6.0, -3.0, 0.5, 4.0],
+        "inputs": [0.0, 25.0, 50.0, 75.0, 100.0],
+        "neutral": False,
+        "chroma": [1.0, 20.0, 40.0, 55.0, 52.0],
+        "density": [0.0, 0.4, 0.8, 1.2, 1.3],
+        "hue": [-8.0, -6.0, -3.0, 0.5, 4.0],
         "lab": [[95, 0, -1], [80, -15, -15], [68, -28, -30], [55, -34, -44], [52, -30, -44]],
     },
     "K": {
-        "inputs": [0.0, 25.0, 50.0, 75.0, 100.0], "neutral": True, "chroma": [1.0, 1.0, 1.0, 1.0, 1.0],
-        "density": [0.0, 0.4, 0.9, 1.4, 1.7], "hue": [0.0, 90.0, -90.0, 10.0, 0.0],
+        "inputs": [0.0, 25.0, 50.0, 75.0, 100.0],
+        "neutral": True,
+        "chroma": [1.0, 1.0, 1.0, 1.0, 1.0],
+        "density": [0.0, 0.4, 0.9, 1.4, 1.7],
+        "hue": [0.0, 90.0, -90.0, 10.0, 0.0],
         "lab": [[95, 0, -1], [70, 0, 0], [45, 0, 0], [25, 0, 0], [15, 0, 0]],
     },
-}  # fmt: skip
+}
 
 
 def test_the_hue_view_leaves_neutrals_out_and_begins_where_hue_means_something() -> None:

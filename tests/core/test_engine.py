@@ -1,4 +1,6 @@
-"""The engine's parts against independent truth: hue space, lights, noise, proposals, refining, rebuilding, previews."""
+"""The engine's parts against independent truth: hue space, lights, noise, proposals, refining, rebuilding,
+previews.
+"""
 
 from __future__ import annotations
 

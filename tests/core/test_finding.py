@@ -39,10 +39,14 @@ def test_each_count_is_what_taking_that_choice_alone_would_leave(
 @pytest.fixture
 def index() -> WordIndex:
     made = WordIndex()
-    for row, text in enumerate((
-        "Harbour Proof Semimatt 235, contract proof", "Saltmarsh Cotton 310, archive charts", "Kelp Synthetic 190, deck charts",
-        "Crème de la mer, élan",
-    )):  # fmt: skip
+    for row, text in enumerate(
+        (
+            "Harbour Proof Semimatt 235, contract proof",
+            "Saltmarsh Cotton 310, archive charts",
+            "Kelp Synthetic 190, deck charts",
+            "Crème de la mer, élan",
+        )
+    ):
         made.put(row, [(text, 2.0), ("notes of the tide" if row == 1 else "", 1.0)])
     return made
 
@@ -60,9 +64,16 @@ def test_search_finds_parts_accents_and_all_of_the_words(index: WordIndex) -> No
 
 @pytest.mark.parametrize(
     ("typed", "row", "meant"),
-    [("harbuor", 0, "harbour"), ("habour", 0, "harbour"), ("saltmrsh", 1, "saltmarsh"), ("synthtic", 2, "synthetic"),
-     ("coton", 1, "cotton"), ("semimat", 0, "semimatt"), ("saltmasr", 1, "saltmarsh")],
-)  # fmt: skip
+    [
+        ("harbuor", 0, "harbour"),
+        ("habour", 0, "harbour"),
+        ("saltmrsh", 1, "saltmarsh"),
+        ("synthtic", 2, "synthetic"),
+        ("coton", 1, "cotton"),
+        ("semimat", 0, "semimatt"),
+        ("saltmasr", 1, "saltmarsh"),
+    ],
+)
 def test_search_forgives_slips_of_typing_and_says_what_it_took(
     index: WordIndex, typed: str, row: int, meant: str
 ) -> None:

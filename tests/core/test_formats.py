@@ -71,12 +71,20 @@ def test_cxf_is_plain_xml_in_its_namespace(readings: ReadingSet) -> None:
 
 FOREIGN_CXF = """<?xml version="1.0"?>
 <CxF xmlns="http://colorexchangeformat.com/CxF3-core"><Resources><ObjectCollection>
-<Object ObjectType="Target" Name="A1" Id="1"><DeviceColorValues><ColorCMYK ColorSpecification="d"><Cyan>0</Cyan><Magenta>0</Magenta><Yellow>0</Yellow><Black>0</Black></ColorCMYK></DeviceColorValues></Object>
-<Object ObjectType="M0_Measurement" Name="A1" Id="2"><ColorValues><ReflectanceSpectrum ColorSpecification="zero" StartWL="400">{low}</ReflectanceSpectrum></ColorValues></Object>
-<Object ObjectType="M2_Measurement" Name="A1" Id="3"><ColorValues><ReflectanceSpectrum ColorSpecification="two" StartWL="400">{high}</ReflectanceSpectrum></ColorValues></Object>
+<Object ObjectType="Target" Name="A1" Id="1"><DeviceColorValues><ColorCMYK ColorSpecification="d">
+<Cyan>0</Cyan><Magenta>0</Magenta><Yellow>0</Yellow><Black>0</Black></ColorCMYK></DeviceColorValues>
+</Object>
+<Object ObjectType="M0_Measurement" Name="A1" Id="2"><ColorValues>
+<ReflectanceSpectrum ColorSpecification="zero" StartWL="400">{low}</ReflectanceSpectrum></ColorValues>
+</Object>
+<Object ObjectType="M2_Measurement" Name="A1" Id="3"><ColorValues>
+<ReflectanceSpectrum ColorSpecification="two" StartWL="400">{high}</ReflectanceSpectrum></ColorValues>
+</Object>
 </ObjectCollection><ColorSpecificationCollection>
-<ColorSpecification Id="zero"><MeasurementSpec><WavelengthRange StartWL="400" Increment="20"/><Device><DeviceIllumination>M0_Incandescent</DeviceIllumination></Device></MeasurementSpec></ColorSpecification>
-<ColorSpecification Id="two"><MeasurementSpec><WavelengthRange StartWL="400" Increment="20"/><Device><DeviceIllumination>M2_UVExcluded</DeviceIllumination></Device></MeasurementSpec></ColorSpecification>
+<ColorSpecification Id="zero"><MeasurementSpec><WavelengthRange StartWL="400" Increment="20"/><Device>
+<DeviceIllumination>M0_Incandescent</DeviceIllumination></Device></MeasurementSpec></ColorSpecification>
+<ColorSpecification Id="two"><MeasurementSpec><WavelengthRange StartWL="400" Increment="20"/><Device>
+<DeviceIllumination>M2_UVExcluded</DeviceIllumination></Device></MeasurementSpec></ColorSpecification>
 </ColorSpecificationCollection></Resources></CxF>"""
 
 
@@ -93,11 +101,26 @@ def test_cxf_joins_objects_of_one_name_and_keeps_conditions_apart() -> None:
         ('<?xml version="1.0"?>\n<!DOCTYPE a [<!ENTITY b "boom">]>\n<a>&b;</a>', 2, "document type"),
         ("<?xml version='1.0'?>\n<CxF>\n<Resources></CxF>", 3, "well-formed"),
         ("<html></html>", 1, "not CxF"),
-        ('<CxF>\n<Object Name="1"><ColorValues><ColorCIELab><L>50</L><A>x</A><B>0</B></ColorCIELab></ColorValues></Object></CxF>', 2, "not a number"),
-        ('<CxF>\n\n<Object Name="1"><ColorValues><ReflectanceSpectrum>1 2 3</ReflectanceSpectrum></ColorValues></Object></CxF>', 3, "too narrow"),
+        (
+            (
+                "<CxF>\n<Object "
+                'Name="1"><ColorValues><ColorCIELab><L>50</L><A>x</A><B>0</B></ColorCIELab></ColorValues>'
+                "</Object></CxF>"
+            ),
+            2,
+            "not a number",
+        ),
+        (
+            (
+                '<CxF>\n\n<Object Name="1"><ColorValues><ReflectanceSpectrum>1 2 '
+                "3</ReflectanceSpectrum></ColorValues></Object></CxF>"
+            ),
+            3,
+            "too narrow",
+        ),
         ("<a>" * 60, 1, "nested"),
     ],
-)  # fmt: skip
+)
 def test_a_broken_cxf_is_refused_with_its_line(text: str, line: int, words: str) -> None:
     with pytest.raises(BadInput, match=words) as found:
         readings_file.loads(text.encode(), "bad.cxf")

@@ -1,4 +1,6 @@
-"""Grey balance: published anchors, weights, levels, and curves that bring presses nobody has seen to the aim."""
+"""Grey balance: published anchors, weights, levels, and curves that bring presses nobody has seen to the
+aim.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +27,9 @@ PAPER = np.array([95.0, 1.0, -4.0])
 
 
 def on_the_aim(strip: ReadingSet) -> np.ndarray:
-    """The strip as a press prints it that is grey by the letter: densities of the anchors, cast of the paper fading."""
+    """The strip as a press prints it that is grey by the letter: densities of the anchors, cast of the paper
+    fading.
+    """
     lab = aims.load("northlight-coated").lab_for(strip)
     device = strip.values()
     paper = device.max(axis=1) == 0
@@ -106,7 +110,9 @@ def test_targeted_holds_solids_too(
 
 
 def test_data_that_are_not_grey_do_not_stand_in_for_the_anchors(strip: ReadingSet) -> None:
-    """Held to itself a cast print would pass everything; the published anchors see the cast, and a note says so."""
+    """Held to itself a cast print would pass everything; the published anchors see the cast, and a note says
+    so.
+    """
     cast = on_the_aim(strip) + np.array([0.0, 5.0, 5.0]) * g7.is_cmy_step(strip.values())[:, None]
     aim = aims.from_data(replace(strip, measured_lab=cast), "cast data")
     result = check(replace(strip, measured_lab=cast), aim, SHIPPED["g7-grayscale"])
@@ -131,7 +137,9 @@ ROOMS = ("petrel-44", "petrel-44/saltmarsh-cotton-310", "gannet-64/kelp-syntheti
 
 @pytest.mark.parametrize("name", ROOMS)
 def test_curves_bring_a_press_to_the_aim_on_a_second_print(name: str, room: PrintRoom) -> None:
-    """The solver sees readings of the grey chart alone; the verification is another print of another strip."""
+    """The solver sees readings of the grey chart alone; the verification is another print of another
+    strip.
+    """
     shop = room if name == "petrel-44" else make_room(name)
     readings = shop.read(grey_scales(), seed=11)
     assert 150 <= len(readings) <= 250

@@ -19,16 +19,35 @@ from greyanchor.core.printing.handling import (
 )
 from greyanchor.core.search.merging import changes, merge
 
-ABILITIES = abilities_of({
-    "vacuum": {"low": 10, "high": 90, "step": 5, "usual": 50},
-    "heat_on": {"low": 20, "high": 60, "step": 1, "usual": 35},
-    "feed": {"low": -1, "high": 1, "step": 0.01, "usual": 0},
-})  # fmt: skip
+ABILITIES = abilities_of(
+    {
+        "vacuum": {"low": 10, "high": 90, "step": 5, "usual": 50},
+        "heat_on": {"low": 20, "high": 60, "step": 1, "usual": 35},
+        "feed": {"low": -1, "high": 1, "step": 0.01, "usual": 0},
+    }
+)
 
 
 def test_every_physical_setting_of_the_trade_is_there_with_unit_range_and_purpose() -> None:
-    wanted = {"vacuum", "heat_before", "heat_on", "heat_after", "pass_pause", "sheet_pause", "feed", "alignment", "head_height",
-              "roller_pressure", "lamp_power", "overprints", "cleaning", "wiping", "margin_side", "margin_top", "margin_end"}  # fmt: skip
+    wanted = {
+        "vacuum",
+        "heat_before",
+        "heat_on",
+        "heat_after",
+        "pass_pause",
+        "sheet_pause",
+        "feed",
+        "alignment",
+        "head_height",
+        "roller_pressure",
+        "lamp_power",
+        "overprints",
+        "cleaning",
+        "wiping",
+        "margin_side",
+        "margin_top",
+        "margin_end",
+    }
     assert wanted <= set(SETTINGS)
     for setting in SETTINGS.values():
         assert setting.low < setting.high and setting.unit and len(setting.purpose) > 20
@@ -88,7 +107,9 @@ def test_the_nearest_value_is_inside_on_a_step_and_never_farther_than_half_of_on
 
 
 def test_differences_name_what_one_side_lacks_and_pass_over_half_a_step() -> None:
-    found = differences({"vacuum": 50, "feed": 0.104, "heat_on": 36}, {"vacuum": 52, "feed": 0.1, "lamp_power": 5}, ABILITIES)  # fmt: skip
+    found = differences(
+        {"vacuum": 50, "feed": 0.104, "heat_on": 36}, {"vacuum": 52, "feed": 0.1, "lamp_power": 5}, ABILITIES
+    )
     assert [(d.setting.key, d.wanted, d.held) for d in found] == [
         ("heat_on", 36, None),
         ("lamp_power", None, 5),
@@ -115,9 +136,15 @@ def test_families_begin_as_the_trade_does_and_give_a_reason() -> None:
 
 @pytest.mark.parametrize(
     ("name", "family"),
-    [("uncoated cotton paper", "uncoated-paper"), ("coated proofing paper", "coated-paper"), ("mesh banner", "mesh"),
-     ("backlit film", "backlit"), ("flag cloth", "textile"), ("cork", "")],
-)  # fmt: skip
+    [
+        ("uncoated cotton paper", "uncoated-paper"),
+        ("coated proofing paper", "coated-paper"),
+        ("mesh banner", "mesh"),
+        ("backlit film", "backlit"),
+        ("flag cloth", "textile"),
+        ("cork", ""),
+    ],
+)
 def test_a_family_is_guessed_from_the_words_of_a_class(name: str, family: str) -> None:
     assert guess_family(name) == family
 

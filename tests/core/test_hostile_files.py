@@ -95,7 +95,16 @@ def test_any_text_is_refused_or_read(text: str) -> None:
 
 
 @QUICK
-@given(st.recursive(st.none() | st.floats() | st.text(max_size=6), lambda x: st.lists(x, max_size=4) | st.dictionaries(st.sampled_from(["curves", "C", "input", "output"]), x, max_size=4), max_leaves=12))  # fmt: skip
+@given(
+    st.recursive(
+        st.none() | st.floats() | st.text(max_size=6),
+        lambda x: (
+            st.lists(x, max_size=4)
+            | st.dictionaries(st.sampled_from(["curves", "C", "input", "output"]), x, max_size=4)
+        ),
+        max_leaves=12,
+    )
+)
 def test_any_json_is_refused_or_a_curve(value: object) -> None:
     try:
         made = CurveSet.from_json(json.dumps(value), "hostile.json")
@@ -148,16 +157,29 @@ def test_cxf_without_names_values_or_matching_channels_is_refused_by_patch() -> 
         "other channels": inks(Cyan=1) + "</Object>\n<Object Name='2'>" + inks(Magenta=1),
         "outside 0..100": inks(Cyan=120),
         "has no B": "<ColorValues><ColorCIELab><L>50</L><A>0</A></ColorCIELab></ColorValues>",
-        "has no spectrum": inks(Cyan=0) + "<ColorValues><ReflectanceSpectrum StartWL='380'>" + "0.5 " * 36 + "</ReflectanceSpectrum></ColorValues></Object>\n<Object Name='2'>" + inks(Cyan=1),
-        "outside 0..2": "<ColorValues><ReflectanceSpectrum StartWL='380'>" + "0.5 " * 35 + "-0.4</ReflectanceSpectrum></ColorValues>",
-        "not finite": "<ColorValues><ReflectanceSpectrum StartWL='380'>" + "0.5 " * 35 + "inf</ReflectanceSpectrum></ColorValues>",
-    }  # fmt: skip
+        "has no spectrum": inks(Cyan=0)
+        + "<ColorValues><ReflectanceSpectrum StartWL='380'>"
+        + "0.5 " * 36
+        + "</ReflectanceSpectrum></ColorValues></Object>\n<Object Name='2'>"
+        + inks(Cyan=1),
+        "outside 0..2": "<ColorValues><ReflectanceSpectrum StartWL='380'>"
+        + "0.5 " * 35
+        + "-0.4</ReflectanceSpectrum></ColorValues>",
+        "not finite": "<ColorValues><ReflectanceSpectrum StartWL='380'>"
+        + "0.5 " * 35
+        + "inf</ReflectanceSpectrum></ColorValues>",
+    }
     for words, body in cases.items():
         with pytest.raises(BadInput, match=words):
             cxf.loads(
                 (head + f"<Object Name='1'>{body}</Object></ObjectCollection></Resources></CxF>").encode()
             )
-    named = cxf.loads((head + f"<Object Id='x7'>{lab}</Object><Object>{lab}</Object></ObjectCollection></Resources></CxF>").encode())  # fmt: skip
+    named = cxf.loads(
+        (
+            head
+            + f"<Object Id='x7'>{lab}</Object><Object>{lab}</Object></ObjectCollection></Resources></CxF>"
+        ).encode()
+    )
     assert named.ids == ("x7", "2")
 
 

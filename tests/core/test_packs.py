@@ -21,8 +21,17 @@ from greyanchor.core.packs.archive import MOST_ALL, MOST_FILES, MOST_ONE, checke
 from greyanchor.core.packs.loose import look_at, unpack
 from greyanchor.core.printing.handling import SETTINGS
 
-ENVIRONMENT = {"printer": "Petrel 44", "ink_set": "Tarn pigment", "media": "Kelp", "resolution": 1200, "passes": 8,
-               "direction": "one way", "halftone": "blue noise", "heat": 36.0, "vacuum": 50.0}  # fmt: skip
+ENVIRONMENT = {
+    "printer": "Petrel 44",
+    "ink_set": "Tarn pigment",
+    "media": "Kelp",
+    "resolution": 1200,
+    "passes": 8,
+    "direction": "one way",
+    "halftone": "blue noise",
+    "heat": 36.0,
+    "vacuum": 50.0,
+}
 LIMITS = {"C": 90.0, "M": 90.0, "Y": 95.0, "K": 100.0}
 CURVES = CurveSet.straight({c: v / 100 for c, v in LIMITS.items()}).to_csv().encode()
 
@@ -43,14 +52,28 @@ def tiny_profile(channels: str = "CMYK", kind: str = "prtr") -> bytes:
 
 
 def manifest(**mode: Any) -> dict[str, Any]:
-    facts = {"name": "Deck charts", "printer": "Petrel 44", "ink_set": "Tarn pigment", "media": "Kelp", "environment": dict(ENVIRONMENT),
-            "limits": dict(LIMITS), "total_ink": 280.0, "profile": "profiles/a.icc", "curves": "curves/a.csv", "readings": []}  # fmt: skip
+    facts = {
+        "name": "Deck charts",
+        "printer": "Petrel 44",
+        "ink_set": "Tarn pigment",
+        "media": "Kelp",
+        "environment": dict(ENVIRONMENT),
+        "limits": dict(LIMITS),
+        "total_ink": 280.0,
+        "profile": "profiles/a.icc",
+        "curves": "curves/a.csv",
+        "readings": [],
+    }
     return {
-        "title": "Test pack", "made_at": "2026-11-20T09:00:00+00:00", "modes": [{**facts, **mode}],
+        "title": "Test pack",
+        "made_at": "2026-11-20T09:00:00+00:00",
+        "modes": [{**facts, **mode}],
         "media": [{"name": "Kelp", "media_class": "synthetic", "maker": "Sound & Shoal", "weight": 190}],
-        "media_classes": [{"name": "synthetic", "handling": {"vacuum": 65}}], "printers": [{"model": "Petrel 44"}],
-        "ink_sets": [{"name": "Tarn pigment", "channels": list("CMYK")}], "presets": [],
-    }  # fmt: skip
+        "media_classes": [{"name": "synthetic", "handling": {"vacuum": 65}}],
+        "printers": [{"model": "Petrel 44"}],
+        "ink_sets": [{"name": "Tarn pigment", "channels": list("CMYK")}],
+        "presets": [],
+    }
 
 
 def packed(values: dict[str, Any] | None = None, files: dict[str, bytes] | None = None) -> bytes:
@@ -121,15 +144,27 @@ def test_the_schema_is_a_schema_and_holds_its_own_version() -> None:
         (lambda m: m["modes"][0].update(handling={"vacuum": 900}), "Vacuum of 900"),
         (lambda m: m["modes"][0].update(handling={"magic": 1}), "no handling setting called magic"),
         (lambda m: m["media_classes"][0].update(handling={"vacuum": -4}), "Vacuum of -4"),
-        (lambda m: m["ink_sets"][0].update(channels=list("CMYKOGV")), "its profile is of C M Y K, its inks are C M Y K O G V"),
-        (lambda m: m["modes"][0].update(profile="profiles/b.icc"), "profiles/b.icc is used by a mode and not named"),
-        (lambda m: m["files"]["profiles/a.icc"].update(sha256="0" * 64), "profiles/a.icc is not what the manifest says"),
+        (
+            lambda m: m["ink_sets"][0].update(channels=list("CMYKOGV")),
+            "its profile is of C M Y K, its inks are C M Y K O G V",
+        ),
+        (
+            lambda m: m["modes"][0].update(profile="profiles/b.icc"),
+            "profiles/b.icc is used by a mode and not named",
+        ),
+        (
+            lambda m: m["files"]["profiles/a.icc"].update(sha256="0" * 64),
+            "profiles/a.icc is not what the manifest says",
+        ),
         (lambda m: m["files"]["profiles/a.icc"].update(bytes=3), "the manifest says 3"),
-        (lambda m: m["files"].update({"x.txt": {"sha256": "0" * 64, "bytes": 1}}), "x.txt is named in the manifest and missing"),
+        (
+            lambda m: m["files"].update({"x.txt": {"sha256": "0" * 64, "bytes": 1}}),
+            "x.txt is named in the manifest and missing",
+        ),
         (lambda m: m["files"].pop("curves/a.csv"), "curves/a.csv is in the archive and not named"),
         (lambda m: m["media"][0].update(weight="heavy"), "'heavy' is not of type"),
     ],
-)  # fmt: skip
+)
 def test_a_manifest_that_was_tampered_with_is_refused(
     change: Callable[[dict[str, Any]], None], reason: str
 ) -> None:
@@ -149,7 +184,7 @@ def test_a_manifest_that_was_tampered_with_is_refused(
         (lambda f: f.pop("manifest.json"), "it is no pack"),
         (lambda f: f.update({"extra.txt": b"x"}), "extra.txt is in the archive and not named"),
     ],
-)  # fmt: skip
+)
 def test_files_that_were_tampered_with_are_refused(
     change: Callable[[dict[str, bytes]], None], reason: str
 ) -> None:

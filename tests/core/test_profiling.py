@@ -97,7 +97,8 @@ def built_v2(profile_readings: ReadingSet) -> bytes:
 def test_our_own_reader_and_lcms2_agree(
     built: ProfileResult, built_v2: bytes, unseen: np.ndarray, intent: str
 ) -> None:
-    # lcms2 always compensates the black point in perceptual and saturation of version 4; version 2 is read plain
+    # lcms2 always compensates the black point in perceptual and saturation of version 4; version 2 is read
+    # plain
     data = built.data if intent in ("relative", "absolute") else built_v2
     profile = icc.loads(data)
     ours = profile.device_to_lab(unseen[:500], intent)

@@ -1,4 +1,6 @@
-"""Tolerance sets of one's own, queries, statistics against colour-science, spot colours, strips, aims in part."""
+"""Tolerance sets of one's own, queries, statistics against colour-science, spot colours, strips, aims in
+part.
+"""
 
 from __future__ import annotations
 
@@ -126,11 +128,17 @@ def test_a_query_picks_patches_by_device_values() -> None:
 @pytest.mark.parametrize(
     ("text", "words"),
     [
-        ("C >", "lacks a channel or a number"), ("C", "does not compare"), ("C > 5 and", "lacks"), ("(C > 5", "bracket"),
-        ("C > 5 K < 3", "should end"), ("O > 5", "there are C, M, Y, K, total"), ("C ! 5", "cannot be understood"),
-        ("(" * 300 + "C>1" + ")" * 50, "brackets"), ("C>1 or " * 80 + "C>1", "up to 400"),
+        ("C >", "lacks a channel or a number"),
+        ("C", "does not compare"),
+        ("C > 5 and", "lacks"),
+        ("(C > 5", "bracket"),
+        ("C > 5 K < 3", "should end"),
+        ("O > 5", "there are C, M, Y, K, total"),
+        ("C ! 5", "cannot be understood"),
+        ("(" * 300 + "C>1" + ")" * 50, "brackets"),
+        ("C>1 or " * 80 + "C>1", "up to 400"),
     ],
-)  # fmt: skip
+)
 def test_a_query_that_makes_no_sense_is_refused_by_name(text: str, words: str) -> None:
     with pytest.raises(BadInput, match=words):
         Query(text).mask(np.zeros((1, 4)), CMYK)
@@ -139,11 +147,18 @@ def test_a_query_that_makes_no_sense_is_refused_by_name(text: str, words: str) -
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        ({"statistic": "median"}, "statistic 'median'"), ({"measure": "de94"}, "de94"), ({"group": "blues"}, "group 'blues'"),
-        ({"group": "Q > 5"}, "asks for Q"), ({"limit": -1}, "limit"), ({"limit": float("nan")}, "limit"),
-        ({"warning": 3.0}, "warning"), ({"weight": -1}, "weight"), ({"measure": "wdl"}, "grey scales"), ({"statistic": "p999"}, "p999"),
+        ({"statistic": "median"}, "statistic 'median'"),
+        ({"measure": "de94"}, "de94"),
+        ({"group": "blues"}, "group 'blues'"),
+        ({"group": "Q > 5"}, "asks for Q"),
+        ({"limit": -1}, "limit"),
+        ({"limit": float("nan")}, "limit"),
+        ({"warning": 3.0}, "warning"),
+        ({"weight": -1}, "weight"),
+        ({"measure": "wdl"}, "grey scales"),
+        ({"statistic": "p999"}, "p999"),
     ],
-)  # fmt: skip
+)
 def test_a_criterion_that_cannot_be_is_named_and_refused(change: dict[str, object], words: str) -> None:
     with pytest.raises(BadInput, match=words) as error:
         own(**change)
@@ -178,12 +193,17 @@ def test_a_warning_is_told_and_percentiles_of_any_rank_are_linear() -> None:
 
 def test_grades_follow_the_weighted_share_of_the_limits_and_fail_has_none() -> None:
     facts = {
-        "id": "g", "grades": [{"name": "harbour", "up_to": 40}, {"name": "coast", "up_to": 80}, {"name": "sea", "up_to": 100}],
+        "id": "g",
+        "grades": [
+            {"name": "harbour", "up_to": 40},
+            {"name": "coast", "up_to": 80},
+            {"name": "sea", "up_to": 100},
+        ],
         "criteria": [
             {"id": "a", "group": "all", "measure": "dl", "statistic": "mean", "limit": 2.0, "weight": 3},
             {"id": "b", "group": "substrate", "measure": "dl", "statistic": "mean", "limit": 4.0},
         ],
-    }  # fmt: skip
+    }
     aim, graded = aims.load("northlight-coated"), from_dict(facts)
 
     def graded_at(shift: float) -> tuple[float | None, str]:
@@ -312,12 +332,22 @@ def test_lists_of_spot_colours_are_read_liberally_and_refused_with_their_line() 
         from_csv("name,L,a\nx,1,2\n", "book.csv")
 
 
-X4 = """<?xml version="1.0"?><cc:CxF xmlns:cc="http://colorexchangeformat.com/CxF3-core"><cc:Resources><cc:ObjectCollection>
-<cc:Object ObjectType="Target" Name="p" Id="o0"><cc:ColorValues><cc:ColorCIELab ColorSpecification="s"><cc:L>95</cc:L><cc:A>0</cc:A><cc:B>-2</cc:B></cc:ColorCIELab></cc:ColorValues></cc:Object>
-<cc:Object ObjectType="Target" Name="half" Id="o1"><cc:ColorValues><cc:ColorCIELab ColorSpecification="s"><cc:L>70</cc:L><cc:A>30</cc:A><cc:B>15</cc:B></cc:ColorCIELab></cc:ColorValues></cc:Object>
-<cc:Object ObjectType="Target" Name="full" Id="o2"><cc:ColorValues><cc:ColorCIELab ColorSpecification="s"><cc:L>46</cc:L><cc:A>62</cc:A><cc:B>38</cc:B></cc:ColorCIELab></cc:ColorValues></cc:Object>
-</cc:ObjectCollection></cc:Resources><cc:CustomResources><sic:SpotInkCharacterisation xmlns:sic="x"><sic:SpotInkName>Buoy red</sic:SpotInkName>
-<sic:MeasurementSet Background="Substrate"><sic:Measurement ObjectRef="o0" TintPercentage="0"/><sic:Measurement ObjectRef="o1" TintPercentage="50"/><sic:Measurement ObjectRef="{ref}" TintPercentage="100"/></sic:MeasurementSet></sic:SpotInkCharacterisation></cc:CustomResources></cc:CxF>"""
+X4 = """<?xml version="1.0"?><cc:CxF xmlns:cc="http://colorexchangeformat.com/CxF3-core"><cc:Resources>
+<cc:ObjectCollection>
+<cc:Object ObjectType="Target" Name="p" Id="o0"><cc:ColorValues><cc:ColorCIELab ColorSpecification="s">
+<cc:L>95</cc:L><cc:A>0</cc:A><cc:B>-2</cc:B></cc:ColorCIELab></cc:ColorValues></cc:Object>
+<cc:Object ObjectType="Target" Name="half" Id="o1"><cc:ColorValues>
+<cc:ColorCIELab ColorSpecification="s"><cc:L>70</cc:L><cc:A>30</cc:A><cc:B>15</cc:B></cc:ColorCIELab>
+</cc:ColorValues></cc:Object>
+<cc:Object ObjectType="Target" Name="full" Id="o2"><cc:ColorValues>
+<cc:ColorCIELab ColorSpecification="s"><cc:L>46</cc:L><cc:A>62</cc:A><cc:B>38</cc:B></cc:ColorCIELab>
+</cc:ColorValues></cc:Object>
+</cc:ObjectCollection></cc:Resources><cc:CustomResources><sic:SpotInkCharacterisation xmlns:sic="x">
+<sic:SpotInkName>Buoy red</sic:SpotInkName>
+<sic:MeasurementSet Background="Substrate"><sic:Measurement ObjectRef="o0" TintPercentage="0"/>
+<sic:Measurement ObjectRef="o1" TintPercentage="50"/>
+<sic:Measurement ObjectRef="{ref}" TintPercentage="100"/></sic:MeasurementSet>
+</sic:SpotInkCharacterisation></cc:CustomResources></cc:CxF>"""
 
 
 def test_a_characterized_spot_ink_comes_with_its_tints() -> None:

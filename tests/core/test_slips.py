@@ -1,4 +1,6 @@
-"""Sheets and rows that are not what the chart says are recognised and named; sheets and hands are distinguished."""
+"""Sheets and rows that are not what the chart says are recognised and named; sheets and hands are
+distinguished.
+"""
 
 from __future__ import annotations
 
@@ -120,7 +122,9 @@ def test_another_chart_bare_paper_and_impossible_spectra_are_named(
         (lambda lab: np.repeat([[94.0, 0.5, -2.0]], len(lab), axis=0), "only paper"),
     ],
 )
-def test_a_slip_on_one_row_is_told_to_the_hands(chart: ReadingSet, passes: list[ReadingSet], make, words: str) -> None:  # type: ignore[no-untyped-def] # fmt: skip
+def test_a_slip_on_one_row_is_told_to_the_hands(
+    chart: ReadingSet, passes: list[ReadingSet], make, words: str
+) -> None:  # type: ignore[no-untyped-def]
     members = chart.rows == 6
     verdict = judge_row(passes[0].lab()[members], make(passes[1].lab()[members]), False)
     assert not verdict.ok and words in verdict.reason

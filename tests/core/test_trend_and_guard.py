@@ -104,7 +104,9 @@ def test_a_verdict_far_from_its_limits_is_sure_and_one_on_a_limit_is_not() -> No
 
 
 def test_the_guard_band_agrees_with_reading_a_print_again(room: PrintRoom) -> None:
-    """Forty real repeats with the stand-in instrument say how often the verdict changes; the guard said so before."""
+    """Forty real repeats with the stand-in instrument say how often the verdict changes; the guard said so
+    before.
+    """
     from greyanchor.core.verification.tolerances import from_dict
 
     device = strips.STRIPS["full"].patches()

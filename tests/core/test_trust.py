@@ -54,7 +54,9 @@ def mixed_up(readings: ReadingSet) -> ReadingSet:
         (lambda r: r.select(r.device.max(axis=1) < 0.9), "must go to 100 %"),
     ],
 )
-def test_readings_that_cannot_carry_a_profile_are_refused(profile_readings: ReadingSet, spoil, words: str) -> None:  # type: ignore[no-untyped-def] # fmt: skip
+def test_readings_that_cannot_carry_a_profile_are_refused(
+    profile_readings: ReadingSet, spoil, words: str
+) -> None:  # type: ignore[no-untyped-def]
     with pytest.raises(BadInput, match=words):
         build_profile(spoil(profile_readings), SETTINGS)
 

@@ -146,7 +146,10 @@ def test_a_fault_in_one_group_fails_its_criterion(
 
 def test_a_value_on_the_limit_still_passes(strip: ReadingSet, aim: aims.Aim) -> None:
     own = from_json(
-        '{"id": "own", "criteria": [{"id": "m", "group": "all", "measure": "dl", "statistic": "max", "limit": 2.0}]}',
+        (
+            '{"id": "own", "criteria": [{"id": "m", "group": "all", "measure": "dl", "statistic": "max", '
+            '"limit": 2.0}]}'
+        ),
         "own",
     )
     lab = aim.lab_for(strip) + [1.9999, 0, 0]
@@ -158,7 +161,10 @@ def test_nothing_tested_is_never_a_pass(aim: aims.Aim) -> None:
     chart, _ = lay_out(np.array([[0.0, 0.0, 0.0, 0.5]]), CMYK)
     data = ReadingSet(ids=("1",), channels=CMYK, device=chart.device, measured_lab=np.array([[60.0, 0, 0]]))
     own = from_json(
-        '{"id": "own", "criteria": [{"id": "s", "group": "spots", "measure": "de00", "statistic": "max", "limit": 2.0}]}',
+        (
+            '{"id": "own", "criteria": [{"id": "s", "group": "spots", "measure": "de00", "statistic": "max", '
+            '"limit": 2.0}]}'
+        ),
         "own",
     )
     result = check(replace(chart, measured_lab=np.array([[60.0, 0, 0]])), aims.Aim("x", data=data), own)
@@ -223,11 +229,17 @@ def test_aims_that_do_not_fit_are_refused(strip: ReadingSet, aim: aims.Aim, tmp_
         ("{}", "incomplete"),
         ('{"id": "x", "criteria": []}', "no criteria"),
         (
-            '{"id": "x", "criteria": [{"id": "a", "group": "sky", "measure": "de00", "statistic": "max", "limit": 1}]}',
+            (
+                '{"id": "x", "criteria": [{"id": "a", "group": "sky", "measure": "de00", "statistic": "max", '
+                '"limit": 1}]}'
+            ),
             "group 'sky'",
         ),
         (
-            '{"id": "x", "criteria": [{"id": "a", "group": "all", "measure": "de00", "statistic": "max", "limit": -1}]}',
+            (
+                '{"id": "x", "criteria": [{"id": "a", "group": "all", "measure": "de00", "statistic": "max", '
+                '"limit": -1}]}'
+            ),
             "above 0",
         ),
     ],

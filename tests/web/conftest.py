@@ -58,9 +58,14 @@ def aim(db: None) -> AimRecord:
 @pytest.fixture
 def printer(db: None) -> Printer:
     made = Printer.objects.create(
-        name="Petrel 44", model="Petrel 44", site=Site.objects.create(name="Quay Street"), serial="T-1", width_mm=1118,
-        resolutions=[600, 1200], passes=[6, 8],
-    )  # fmt: skip
+        name="Petrel 44",
+        model="Petrel 44",
+        site=Site.objects.create(name="Quay Street"),
+        serial="T-1",
+        width_mm=1118,
+        resolutions=[600, 1200],
+        passes=[6, 8],
+    )
     made.ink_sets.set([InkSet.objects.create(name="Tarn pigment", channels=list("CMYK"), kind="aqueous")])
     connect_all()
     return made
@@ -69,9 +74,14 @@ def printer(db: None) -> Printer:
 @pytest.fixture
 def media(db: None) -> Media:
     return Media.objects.create(
-        name="Harbour Proof Semimatt 235", media_class=MediaClass.objects.create(name="coated"), maker="Wherry Mill", weight=235,
-        thickness=240, width_mm=1118, brightener="faint",
-    )  # fmt: skip
+        name="Harbour Proof Semimatt 235",
+        media_class=MediaClass.objects.create(name="coated"),
+        maker="Wherry Mill",
+        weight=235,
+        thickness=240,
+        width_mm=1118,
+        brightener="faint",
+    )
 
 
 @pytest.fixture

@@ -25,9 +25,13 @@ ABILITIES = {
 CARRIAGE = {"swath": 54.0, "fastest": 1000.0, "firing": 24.0, "turn": 0.25}
 LIMITS = {"C": 90.0, "M": 85.0, "Y": 95.0, "K": 100.0}
 REPORT = {
-    "fit": {"mean": 0.1}, "held_out": {"mean": 0.4, "p95": 0.9}, "round_trip": {"mean": 0.1, "p95": 0.3}, "neutral_dch_max": 0.4,
-    "gamut_volume": 500000.0, "seconds": 1.0,
-}  # fmt: skip
+    "fit": {"mean": 0.1},
+    "held_out": {"mean": 0.4, "p95": 0.9},
+    "round_trip": {"mean": 0.1, "p95": 0.3},
+    "neutral_dch_max": 0.4,
+    "gamut_volume": 500000.0,
+    "seconds": 1.0,
+}
 
 
 def person(name: str, role: Role) -> User:
@@ -45,9 +49,16 @@ def machine(
     """A printer with abilities, a carriage and a CMYK ink set."""
     place = Site.objects.get_or_create(name=site)[0]
     made = Printer.objects.create(
-        name=name, model=model or name, site=place, serial=f"S-{name}", width_mm=1118, resolutions=[600, 1200], passes=[4, 6, 8, 12],
-        abilities=ABILITIES, carriage=CARRIAGE,
-    )  # fmt: skip
+        name=name,
+        model=model or name,
+        site=place,
+        serial=f"S-{name}",
+        width_mm=1118,
+        resolutions=[600, 1200],
+        passes=[4, 6, 8, 12],
+        abilities=ABILITIES,
+        carriage=CARRIAGE,
+    )
     made.ink_sets.add(
         InkSet.objects.get_or_create(name=ink, defaults={"channels": list("CMYK"), "kind": "aqueous"})[0]
     )
@@ -67,8 +78,14 @@ def profile(title: str = "Kelp") -> Profile:
     """A profile whose figures are reported; its bytes are a sound CMYK header."""
     made = Profile.objects.filter(title=title).first()
     return made or Profile.objects.create(
-        title=title, data=tiny_profile() + title.encode(), report=REPORT, channels=list("CMYK"), boundary=[[20.0] * 72] * 51, lightest=95.0, darkest=10.0,
-    )  # fmt: skip
+        title=title,
+        data=tiny_profile() + title.encode(),
+        report=REPORT,
+        channels=list("CMYK"),
+        boundary=[[20.0] * 72] * 51,
+        lightest=95.0,
+        darkest=10.0,
+    )
 
 
 def preset(
@@ -95,13 +112,28 @@ def mode(
     """A finished mode with limits, curves and a profile."""
     ink_set = printer.ink_sets.get()
     environment = PrintEnvironment(
-        printer=printer.model, ink_set=ink_set.name, media=media.name, resolution=values.pop("resolution", 1200), passes=passes, heat=36.0, vacuum=50.0
-    )  # fmt: skip
+        printer=printer.model,
+        ink_set=ink_set.name,
+        media=media.name,
+        resolution=values.pop("resolution", 1200),
+        passes=passes,
+        heat=36.0,
+        vacuum=50.0,
+    )
     made = PrintMode(
-        name=name, printer=printer, ink_set=ink_set, media=media, environment=environment.as_dict(), environment_hash=environment.content_hash(),
-        state=state, limits=values.pop("limits", LIMITS), total_ink=values.pop("total_ink", 280.0), profile=values.pop("profile", None) or profile(),
-        made_by=user, **values,
-    )  # fmt: skip
+        name=name,
+        printer=printer,
+        ink_set=ink_set,
+        media=media,
+        environment=environment.as_dict(),
+        environment_hash=environment.content_hash(),
+        state=state,
+        limits=values.pop("limits", LIMITS),
+        total_ink=values.pop("total_ink", 280.0),
+        profile=values.pop("profile", None) or profile(),
+        made_by=user,
+        **values,
+    )
     made.curves = CurveSet.straight({c: v / 100 for c, v in LIMITS.items()}).to_csv()
     made.save()
     return made

@@ -42,7 +42,9 @@ def test_a_profile_that_belongs_is_attached_and_treated_like_ours(
     assert client.get(f"/checks/predict/{mode.profile_id}/?").status_code == 200
 
 
-def test_doubts_ask_for_a_reason(client: Client, up_to: Callable[[str], Build], built: ProfileResult, user: User) -> None:  # fmt: skip
+def test_doubts_ask_for_a_reason(
+    client: Client, up_to: Callable[[str], Build], built: ProfileResult, user: User
+) -> None:
     build = up_to("profile")
     total = stage_of(build, "total-ink")
     total.decision = {"total_ink": 200.0}
@@ -53,7 +55,9 @@ def test_doubts_ask_for_a_reason(client: Client, up_to: Callable[[str], Build], 
         accept(build, "profile", user, {})
 
 
-def test_a_file_that_cannot_be_used_leaves_the_stage_as_it_was(client: Client, up_to: Callable[[str], Build], built: ProfileResult) -> None:  # fmt: skip
+def test_a_file_that_cannot_be_used_leaves_the_stage_as_it_was(
+    client: Client, up_to: Callable[[str], Build], built: ProfileResult
+) -> None:
     build = up_to("profile")
     for data, words in ((b"nothing", "not an ICC profile"), (built.data[:5000], "cut off")):
         page = attach(client, build, data, "bad.icc")

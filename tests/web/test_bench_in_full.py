@@ -1,4 +1,6 @@
-"""The bench as technicians meet it: ways of measuring, wet sheets, files, eyes, branches, inheritance, restores."""
+"""The bench as technicians meet it: ways of measuring, wet sheets, files, eyes, branches, inheritance,
+restores.
+"""
 
 from __future__ import annotations
 
@@ -311,7 +313,11 @@ def test_a_pass_that_cannot_be_of_this_chart_is_named_and_nothing_is_kept(
 def test_any_file_can_be_looked_at_and_a_stranger_cannot_see_it(
     client: Client, build: Build, db: None
 ) -> None:
-    page = client.post("/files/", {"file": SimpleUploadedFile("bomb.xml", b'<!DOCTYPE a [<!ENTITY b "c">]><a>&b;</a>')}, follow=True)  # fmt: skip
+    page = client.post(
+        "/files/",
+        {"file": SimpleUploadedFile("bomb.xml", b'<!DOCTYPE a [<!ENTITY b "c">]><a>&b;</a>')},
+        follow=True,
+    )
     assert "refused" in page.content.decode() and "line 1" in page.content.decode()
     curves = CurveSet.straight({"C": 0.8, "M": 0.7}).to_json().encode()
     page = client.post(
@@ -341,7 +347,9 @@ def test_moving_a_limit_tells_its_cost_at_once(client: Client, build: Build, use
     assert gamut(C=75, M=70, Y=80) > gamut(C=50, M=70, Y=80) > gamut(C=30, M=30, Y=30)
 
 
-def test_limits_of_an_older_mode_stand_as_ghosts(client: Client, build: Build, user: User, up_to: Callable[[str], Build]) -> None:  # fmt: skip
+def test_limits_of_an_older_mode_stand_as_ghosts(
+    client: Client, build: Build, user: User, up_to: Callable[[str], Build]
+) -> None:
     up_to("linearization")
     other = start.start_build(
         "Second", build.mode.printer, build.mode.ink_set, build.mode.media, CHOICES, user
@@ -375,7 +383,9 @@ def test_marks_of_the_eye_lower_a_limit_with_the_reason(client: Client, build: B
 def test_light_inks_are_split_and_everything_after_prints_through_the_split(
     printer: Printer, media: Media, user: User, client: Client
 ) -> None:
-    light = InkSet.objects.create(name="Tarn pigment light", channels=list("CMYK"), light={"LC": "C", "LM": "M"}, kind="aqueous")  # fmt: skip
+    light = InkSet.objects.create(
+        name="Tarn pigment light", channels=list("CMYK"), light={"LC": "C", "LM": "M"}, kind="aqueous"
+    )
     printer.ink_sets.add(light)
     build = start.start_build("With light inks", printer, light, media, CHOICES, user)
     stage = read_stage(build, "ink-limits", user)
@@ -410,7 +420,9 @@ def test_the_curves_are_confirmed_by_a_second_print_and_become_the_baseline(
 ) -> None:
     up_to("linearization")
     read_stage(build, "linearization", user)
-    assert acceptance_rules.objections(stage_of(build, "linearization")) == ["the curves were not confirmed by a second print"]  # fmt: skip
+    assert acceptance_rules.objections(stage_of(build, "linearization")) == [
+        "the curves were not confirmed by a second print"
+    ]
     client.post(f"/builds/{build.pk}/linearization/confirm/")
     read_print(stage_of(build, "linearization").confirm_print, user)
     stage = stage_of(build, "linearization")
@@ -422,7 +434,9 @@ def test_the_curves_are_confirmed_by_a_second_print_and_become_the_baseline(
     assert baseline.confirmed and baseline.curves == stage.result["curves_csv"]
 
 
-def test_without_the_confirming_print_the_baseline_is_foretold(build: Build, user: User, up_to: Callable[[str], Build]) -> None:  # fmt: skip
+def test_without_the_confirming_print_the_baseline_is_foretold(
+    build: Build, user: User, up_to: Callable[[str], Build]
+) -> None:
     up_to("linearization")
     read_stage(build, "linearization", user)
     accept(build, "linearization", user, {}, "no paper left")
@@ -430,7 +444,9 @@ def test_without_the_confirming_print_the_baseline_is_foretold(build: Build, use
     assert not baseline.confirmed and len(cgats.loads(baseline.text)) > 60
 
 
-def test_a_curve_is_touched_by_hand_and_taken_back(client: Client, build: Build, user: User, up_to: Callable[[str], Build]) -> None:  # fmt: skip
+def test_a_curve_is_touched_by_hand_and_taken_back(
+    client: Client, build: Build, user: User, up_to: Callable[[str], Build]
+) -> None:
     up_to("linearization")
     before = read_stage(build, "linearization", user).result
     handle = dict(map(tuple, before["handles"]["C"]))[50]
@@ -445,7 +461,11 @@ def test_a_curve_is_touched_by_hand_and_taken_back(client: Client, build: Build,
     assert (np.diff(CurveSet.from_csv(touched["curves_csv"]).outputs, axis=1) >= 0).all()
     client.post(f"/builds/{build.pk}/linearization/touch/", {"channel": "C", "input": "50", "output": ""})
     assert stage_of(build, "linearization").result["curves_csv"] == before["curves_csv"]
-    page = client.post(f"/builds/{build.pk}/linearization/touch/", {"channel": "C", "input": "55", "output": "20"}, follow=True)  # fmt: skip
+    page = client.post(
+        f"/builds/{build.pk}/linearization/touch/",
+        {"channel": "C", "input": "55", "output": "20"},
+        follow=True,
+    )
     assert "no handle" in page.content.decode()
     for ending in ("csv", "json"):
         text = client.get(f"/builds/{build.pk}/linearization/curves.{ending}").content.decode()
@@ -453,7 +473,9 @@ def test_a_curve_is_touched_by_hand_and_taken_back(client: Client, build: Build,
         assert made.channels == tuple("CMYK")
 
 
-def test_the_total_is_the_smaller_of_eye_and_reading(client: Client, up_to: Callable[[str], Build], user: User) -> None:  # fmt: skip
+def test_the_total_is_the_smaller_of_eye_and_reading(
+    client: Client, up_to: Callable[[str], Build], user: User
+) -> None:
     build = up_to("total-ink")
     by_reading = read_stage(build, "total-ink", user, 1).result
     assert {o["name"] for o in by_reading["overprints"]} >= {"all", "C+M+Y", "C+M", "M+Y", "C+K"}
@@ -480,9 +502,15 @@ def test_the_total_is_the_smaller_of_eye_and_reading(client: Client, up_to: Call
 @pytest.fixture
 def mesh_build(printer: Printer, user: User, build: Build) -> Build:
     media = Media.objects.create(
-        name="Gangway Mesh 270", media_class=build.mode.media.media_class, maker="Sound & Shoal", weight=270, thickness=350,
-        width_mm=1600, brightener="none", unreadable=True,
-    )  # fmt: skip
+        name="Gangway Mesh 270",
+        media_class=build.mode.media.media_class,
+        maker="Sound & Shoal",
+        weight=270,
+        thickness=350,
+        width_mm=1600,
+        brightener="none",
+        unreadable=True,
+    )
     choices = {**CHOICES, "heat": 40.0, "vacuum": 35.0}
     return start.start_build("Mesh", printer, printer.ink_sets.get(), media, choices, user)
 
@@ -556,7 +584,14 @@ def test_a_match_that_is_no_step_is_refused(client: Client, mesh_build: Build, u
 
 def finish(build: Build, user: User) -> PrintMode:
     """To release, with a profile that stands in: the way there is not what is tested here."""
-    report = {"fit": {"mean": 0.1}, "held_out": {"mean": 0.3, "p95": 0.6}, "round_trip": {"mean": 0.1, "p95": 0.3}, "neutral_dch_max": 0.4, "gamut_volume": 600000.0, "seconds": 1.0}  # fmt: skip
+    report = {
+        "fit": {"mean": 0.1},
+        "held_out": {"mean": 0.3, "p95": 0.6},
+        "round_trip": {"mean": 0.1, "p95": 0.3},
+        "neutral_dch_max": 0.4,
+        "gamut_volume": 600000.0,
+        "seconds": 1.0,
+    }
     kept = Profile.objects.create(title=build.mode.name, data=b"not looked at", report=report, version=4)
     stage = stage_of(build, "profile")
     stage.profile, stage.result = kept, report
@@ -604,7 +639,9 @@ def test_changing_the_environment_lists_what_becomes_void_asks_and_keeps_it_read
     assert again.status_code == 422 and "nothing was changed" in again.content.decode().lower()
 
 
-def test_a_faster_mode_keeps_the_limits_and_asks_for_the_rest(client: Client, released: PrintMode, user: User) -> None:  # fmt: skip
+def test_a_faster_mode_keeps_the_limits_and_asks_for_the_rest(
+    client: Client, released: PrintMode, user: User
+) -> None:
     page = client.get(f"/modes/{released.pk}/branch/faster/").content.decode()
     assert "Asked for" in page and "<li>Linearization</li>" in page
     client.post(
@@ -643,7 +680,9 @@ def test_the_history_has_one_signed_entry_for_a_release(released: PrintMode, use
     assert entries[1].history_user == user, "no entry without a name between the check and the release"
 
 
-def test_a_new_profile_leaves_the_mode_in_use_until_it_is_released(client: Client, released: PrintMode, user: User) -> None:  # fmt: skip
+def test_a_new_profile_leaves_the_mode_in_use_until_it_is_released(
+    client: Client, released: PrintMode, user: User
+) -> None:
     old = released.profile_id
     client.post(f"/modes/{released.pk}/branch/profile/")
     build = released.builds.filter(purpose="profile").get()
@@ -666,7 +705,9 @@ def test_a_new_profile_leaves_the_mode_in_use_until_it_is_released(client: Clien
         start.renew(released, "profile", user)
 
 
-def test_refined_limits_that_do_not_move_leave_everything_standing(client: Client, released: PrintMode, user: User) -> None:  # fmt: skip
+def test_refined_limits_that_do_not_move_leave_everything_standing(
+    client: Client, released: PrintMode, user: User
+) -> None:
     client.post(f"/modes/{released.pk}/branch/limits/")
     build = released.builds.filter(purpose="limits").get()
     stage = stage_of(build, "ink-limits")
@@ -703,14 +744,21 @@ def test_media_that_cannot_inherit_from_the_class_and_say_so_everywhere(
     assert "fall-back of the class coated" in page
     for kind in ("ink-limits", "linearization", "total-ink", "profile-chart"):
         build.refresh_from_db()
-        form = {f"inherit-{kind}-version": build.version, f"inherit-{kind}-lender": released.pk, f"inherit-{kind}-reason": "nothing reads it"}  # fmt: skip
+        form = {
+            f"inherit-{kind}-version": build.version,
+            f"inherit-{kind}-lender": released.pk,
+            f"inherit-{kind}-reason": "nothing reads it",
+        }
         assert client.post(f"/builds/{build.pk}/{kind}/inherit/", form).status_code == 302
     mode = PrintMode.objects.get(pk=build.mode_id)
     assert (
         set(mode.inherited) == {"limits", "curves", "total ink", "profile"}
         and mode.profile == released.profile
     )
-    assert mode.curves == released.curves or CurveSet.from_csv(mode.curves).limits == CurveSet.from_csv(released.curves).limits  # fmt: skip
+    assert (
+        mode.curves == released.curves
+        or CurveSet.from_csv(mode.curves).limits == CurveSet.from_csv(released.curves).limits
+    )
     build.refresh_from_db()
     client.post(f"/builds/{build.pk}/check/skip/", {"version": build.version, "reason": "nothing reads it"})
     for address in (f"/builds/{build.pk}/", f"/modes/{mode.pk}/", "/modes/", "/"):
@@ -750,7 +798,9 @@ def through_restore(mode: PrintMode, user: User) -> Restore:
     return found
 
 
-def test_a_restore_after_drift_says_what_drifted_and_brings_it_back(client: Client, released: PrintMode, user: User) -> None:  # fmt: skip
+def test_a_restore_after_drift_says_what_drifted_and_brings_it_back(
+    client: Client, released: PrintMode, user: User
+) -> None:
     let_drift(released.printer, {"C": 1.1})
     released.refresh_from_db()
     client.post(f"/modes/{released.pk}/restore/")
@@ -772,7 +822,9 @@ def test_a_restore_after_drift_says_what_drifted_and_brings_it_back(client: Clie
     assert "Drift over all restores" in client.get(f"/modes/{released.pk}/").content.decode()
 
 
-def test_other_paper_is_told_as_beyond_restoring_and_asks_for_a_reason(client: Client, released: PrintMode, user: User) -> None:  # fmt: skip
+def test_other_paper_is_told_as_beyond_restoring_and_asks_for_a_reason(
+    client: Client, released: PrintMode, user: User
+) -> None:
     let_drift(released.printer, {}, 4.0)
     released.refresh_from_db()
     found = through_restore(released, user)

@@ -25,12 +25,27 @@ from greyanchor.profiles.models import AimRecord, Profile
 from tests.web.conftest import CHOICES, accept, found_limits, read_stage, stage_of
 
 FORM = {
-    "resolution": 1200, "passes": 8, "direction": "one way", "halftone": "blue noise", "heat": 36, "vacuum": 50, "name": "Fresh mode",
-}  # fmt: skip
+    "resolution": 1200,
+    "passes": 8,
+    "direction": "one way",
+    "halftone": "blue noise",
+    "heat": 36,
+    "vacuum": 50,
+    "name": "Fresh mode",
+}
 PROFILE = {
-    "title": "Test mode", "total_ink": 290, "black_start": 25, "black_strength": 50, "max_black": 100, "width": 100, "limits": "",
-    "light": "D50", "source": "srgb", "version": 4, "quality": "draft",
-}  # fmt: skip
+    "title": "Test mode",
+    "total_ink": 290,
+    "black_start": 25,
+    "black_strength": 50,
+    "max_black": 100,
+    "width": 100,
+    "limits": "",
+    "light": "D50",
+    "source": "srgb",
+    "version": 4,
+    "quality": "draft",
+}
 
 
 def test_starting_a_build_freezes_the_environment_and_lays_out_the_ramps(

@@ -1,4 +1,6 @@
-"""Every number that a page shows is the core's: recomputed here from the stored readings and read off the page."""
+"""Every number that a page shows is the core's: recomputed here from the stored readings and read off the
+page.
+"""
 
 from __future__ import annotations
 
@@ -50,7 +52,10 @@ def test_ink_limits_on_the_page_are_those_of_the_averaged_readings(
     page = words(client, f"/builds/{build.pk}/")
     both = passes(build, "ink-limits")
     for name, found in find_limits(average(both)).items():
-        row = f"{name} {100 * found.limit:.1f} {found.reason} {found.keeps:.1f} {found.keeps_density:.1f} {found.saves:.1f}"
+        row = (
+            f"{name} {100 * found.limit:.1f} {found.reason} {found.keeps:.1f} {found.keeps_density:.1f} "
+            f"{found.saves:.1f}"
+        )
         assert row in page
     agreement = compare(*both)
     shown = (

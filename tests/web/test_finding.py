@@ -1,4 +1,6 @@
-"""Finding print modes: choices with counts, search, pins, sort and columns in the address, comparing, the best for a job."""
+"""Finding print modes: choices with counts, search, pins, sort and columns in the address, comparing, the
+best for a job.
+"""
 
 from __future__ import annotations
 
@@ -94,11 +96,20 @@ def test_two_choices_of_one_facet_add_and_giving_one_up_leads_back(
 
 @pytest.mark.parametrize(
     ("query", "wanted"),
-    [("q=deck", {"Deck charts", "Deck charts fast", "Deck charts cured"}), ("q=trimming", {"Archive charts"}), ("q=saltmarhs", {"Archive charts"}),
-     ("q=lantern", {"Quay signs", "Pier banners", "Deck charts cured"}), ("q=wherry charts", {"Archive charts"}), ("q=zzzzz", set()),
-     ("maker=Wherry Mill", {"Archive charts"}), ("state=released&verdict=fail", {"Deck charts fast"}), ("resolution=600", {"Pier banners"}),
-     ("printer=99999", set()), ("state=nonsense", set())],
-)  # fmt: skip
+    [
+        ("q=deck", {"Deck charts", "Deck charts fast", "Deck charts cured"}),
+        ("q=trimming", {"Archive charts"}),
+        ("q=saltmarhs", {"Archive charts"}),
+        ("q=lantern", {"Quay signs", "Pier banners", "Deck charts cured"}),
+        ("q=wherry charts", {"Archive charts"}),
+        ("q=zzzzz", set()),
+        ("maker=Wherry Mill", {"Archive charts"}),
+        ("state=released&verdict=fail", {"Deck charts fast"}),
+        ("resolution=600", {"Pier banners"}),
+        ("printer=99999", set()),
+        ("state=nonsense", set()),
+    ],
+)
 def test_words_and_choices_narrow(shelf: list[PrintMode], user: User, query: str, wanted: set[str]) -> None:
     assert set(names(query, user)) == wanted
 

@@ -1,4 +1,6 @@
-"""Handling settings with a source, two people at one record, history, going back, files, states and editions."""
+"""Handling settings with a source, two people at one record, history, going back, files, states and
+editions.
+"""
 
 from __future__ import annotations
 
@@ -68,8 +70,12 @@ def test_each_value_shows_its_source_and_can_be_handed_back(
     made = mode("Deck charts", printer, media, preset=kept, handling={"vacuum": 70.0})
     held = in_force(made)
     assert {k: h.source for k, h in held.items()} == {
-        "vacuum": "mode", "heat_on": "preset", "pass_pause": "class", "feed": "printer", "alignment": "printer"
-    }  # fmt: skip
+        "vacuum": "mode",
+        "heat_on": "preset",
+        "pass_pause": "class",
+        "feed": "printer",
+        "alignment": "printer",
+    }
     assert held["pass_pause"].reason == "drops run together on film that is wet"
     page = client.get(f"/modes/{made.pk}/").content.decode()
     assert "the mode" in page and "without it 60 % of Kelp Synthetic 190 on Petrel 44" in page
@@ -150,10 +156,28 @@ def test_a_setting_the_machine_does_not_have_is_refused_in_the_service(kept: Med
 
 
 def test_a_printer_says_which_settings_it_has(client: Client, printer: Printer) -> None:
-    facts = {"name": printer.name, "model": printer.model, "site": printer.site_id, "serial": "X", "width_mm": 1118, "resolutions": "600, 1200",
-             "passes": "4 6", "driven_as": "channels", "slots": 8, "swath": 54, "fastest": 1000, "firing": 24, "turn": 0.25,
-             "ink_sets": list(printer.ink_sets.values_list("pk", flat=True)), "abilities": "1", "abilities.lamp_power": "1",
-             "abilities.lamp_power.low": "20", "abilities.lamp_power.high": "90", "abilities.lamp_power.step": "5", "abilities.lamp_power.usual": "70"}  # fmt: skip
+    facts = {
+        "name": printer.name,
+        "model": printer.model,
+        "site": printer.site_id,
+        "serial": "X",
+        "width_mm": 1118,
+        "resolutions": "600, 1200",
+        "passes": "4 6",
+        "driven_as": "channels",
+        "slots": 8,
+        "swath": 54,
+        "fastest": 1000,
+        "firing": 24,
+        "turn": 0.25,
+        "ink_sets": list(printer.ink_sets.values_list("pk", flat=True)),
+        "abilities": "1",
+        "abilities.lamp_power": "1",
+        "abilities.lamp_power.low": "20",
+        "abilities.lamp_power.high": "90",
+        "abilities.lamp_power.step": "5",
+        "abilities.lamp_power.usual": "70",
+    }
     answer = client.post(f"/printers/{printer.pk}/", {**FORM, **facts})
     printer.refresh_from_db()
     assert (
@@ -179,10 +203,21 @@ def test_a_new_build_begins_with_what_its_sources_say(
         "heat": {"value": "40", "source": "from the preset"},
         "vacuum": {"value": "60", "source": "from the preset"},
     }
-    answer = client.post("/builds/new/", {
-        "printer": printer.pk, "ink_set": printer.ink_sets.get().pk, "media": media.pk, "resolution": 1200, "passes": 8, "direction": "one way",
-        "halftone": "blue noise", "heat": 44, "vacuum": 60, "name": "Own heat",
-    })  # fmt: skip
+    answer = client.post(
+        "/builds/new/",
+        {
+            "printer": printer.pk,
+            "ink_set": printer.ink_sets.get().pk,
+            "media": media.pk,
+            "resolution": 1200,
+            "passes": 8,
+            "direction": "one way",
+            "halftone": "blue noise",
+            "heat": 44,
+            "vacuum": 60,
+            "name": "Own heat",
+        },
+    )
     made = PrintMode.objects.get(name="Own heat")
     assert answer.status_code == 302 and made.preset == kept and made.handling == {"heat_on": 44.0}
     assert made.environment["heat"] == 44 and moved_since_built(made, in_force(made)) == []
@@ -257,8 +292,10 @@ def test_what_was_chosen_on_one_merge_page_stands_on_the_next(client: Client, ke
     editing.edit(KINDS["presets"], kept.pk, 2, {"handling.feed": 0.1}, other, "light lines")
     second = client.post(f"/presets/{kept.pk}/", _sent_again(first, notes="mine"))
     assert second.status_code == 409 and [r["field"] for r in second.context["rows"]] == [
-        "handling.feed", "notes", "handling.heat_on"
-    ]  # fmt: skip
+        "handling.feed",
+        "notes",
+        "handling.heat_on",
+    ]
     assert client.post(f"/presets/{kept.pk}/", _sent_again(second)).status_code == 302
     kept.refresh_from_db()
     assert kept.handling == {"vacuum": 75.0, "heat_on": 44.0, "feed": 0.1} and kept.notes == "soft"
@@ -432,9 +469,13 @@ def test_what_has_no_versions_is_written_down_all_the_same(
     readiness.load_media(printer.pk, media, user)
     items = [(n.what, n.before, n.after, n.who) for n in noted(group, kept, printer)]
     assert items == [
-        ("Media in it", "", "Kelp Synthetic 190", user), ("File", "sheet.pdf", "", user), ("File", "", "sheet.pdf", user),
-        ("Lent on Petrel 44", "Sea maps", "", user), ("Lent on Petrel 44", "Deck charts", "Sea maps", user), ("Lent on Petrel 44", "", "Deck charts", user),
-    ]  # fmt: skip
+        ("Media in it", "", "Kelp Synthetic 190", user),
+        ("File", "sheet.pdf", "", user),
+        ("File", "", "sheet.pdf", user),
+        ("Lent on Petrel 44", "Sea maps", "", user),
+        ("Lent on Petrel 44", "Deck charts", "Sea maps", user),
+        ("Lent on Petrel 44", "", "Deck charts", user),
+    ]
     page = client.get(f"/media-classes/{group.pk}/").content.decode()
     assert (
         "Lent on Petrel 44: Deck charts to Sea maps" in page
@@ -460,9 +501,10 @@ def test_files_are_kept_beside_records_and_never_run_in_a_browser(
     client: Client, kept: MediaPreset, user: User
 ) -> None:
     for name, data, kind in (
-        ("photo.png", b"\x89PNG\r\n\x1a\n123", "image/png"), ("../../evil.html", b"<script>alert(1)</script>", "application/octet-stream"),
+        ("photo.png", b"\x89PNG\r\n\x1a\n123", "image/png"),
+        ("../../evil.html", b"<script>alert(1)</script>", "application/octet-stream"),
         ("logo.svg", b"<svg onload='x'/>", "application/octet-stream"),
-    ):  # fmt: skip
+    ):
         client.post(
             f"/presets/{kept.pk}/files/", {"file": SimpleUploadedFile(name, data), "note": "<i>n</i>"}
         )
@@ -492,10 +534,25 @@ def test_html_in_names_is_shown_as_text_everywhere(client: Client, printer: Prin
     held = preset(media, printer, {"vacuum": 40}, f"Preset {nasty}")
     made = mode(f"Mode {nasty}", printer, media, note=nasty, preset=held)
     for address in (
-        "/", "/modes/", f"/modes/{made.pk}/", "/media/", f"/media/{media.pk}/", f"/presets/{held.pk}/", f"/media-classes/{media.media_class_id}/",
-        "/media-classes/lend/", f"/modes/{made.pk}/edit/", f"/media/{media.pk}/history/", f"/printers/{printer.pk}/slots/", "/readiness/",
-        f"/modes/best/?media={media.pk}", "/packs/", "/curves/", "/limits/", "/builds/new/", "/shop/",
-    ):  # fmt: skip
+        "/",
+        "/modes/",
+        f"/modes/{made.pk}/",
+        "/media/",
+        f"/media/{media.pk}/",
+        f"/presets/{held.pk}/",
+        f"/media-classes/{media.media_class_id}/",
+        "/media-classes/lend/",
+        f"/modes/{made.pk}/edit/",
+        f"/media/{media.pk}/history/",
+        f"/printers/{printer.pk}/slots/",
+        "/readiness/",
+        f"/modes/best/?media={media.pk}",
+        "/packs/",
+        "/curves/",
+        "/limits/",
+        "/builds/new/",
+        "/shop/",
+    ):
         page = client.get(address).content.decode()
         assert "<img src=x" not in page, address
 

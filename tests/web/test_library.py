@@ -18,15 +18,36 @@ from greyanchor.library.records.record_types import KINDS
 from tests.web.conftest import CHOICES
 
 FACTS = {
-    "name": "Harbour Proof Semimatt 235", "maker": "Wherry Mill", "weight": 240, "thickness": 240, "width_mm": 1118, "brightener": "faint", "dry_minutes": 45,
-    "notes": "", "why": "new batch",
-}  # fmt: skip
+    "name": "Harbour Proof Semimatt 235",
+    "maker": "Wherry Mill",
+    "weight": 240,
+    "thickness": 240,
+    "width_mm": 1118,
+    "brightener": "faint",
+    "dry_minutes": 45,
+    "notes": "",
+    "why": "new batch",
+}
 
 
 def test_a_visitor_sees_the_sign_in_page_and_nothing_else(db: None) -> None:
     visitor = Client()
-    addresses = ["/", "/modes/", "/modes/1/", "/printers/", "/media/", "/media/1/", "/checks/", "/checks/1/patches.csv", "/builds/new/",
-                 "/builds/1/", "/profiles/1/profile.icc", "/readings/1/", "/charts/1/sheet-1.svg", "/builds/1/ink-limits/sheets.tif"]  # fmt: skip
+    addresses = [
+        "/",
+        "/modes/",
+        "/modes/1/",
+        "/printers/",
+        "/media/",
+        "/media/1/",
+        "/checks/",
+        "/checks/1/patches.csv",
+        "/builds/new/",
+        "/builds/1/",
+        "/profiles/1/profile.icc",
+        "/readings/1/",
+        "/charts/1/sheet-1.svg",
+        "/builds/1/ink-limits/sheets.tif",
+    ]
     for address in addresses:
         response = visitor.get(address)
         assert response.status_code == 302 and response.url.startswith("/sign-in/"), address

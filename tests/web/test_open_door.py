@@ -302,7 +302,10 @@ def test_a_file_that_says_which_chart_it_was_read_from_belongs_to_it(
 ) -> None:
     """Two charts of the same patches wait; the descriptor of the readings is the title of one of them."""
     twin = SheetPrint.objects.get(pk=printed.pk)
-    twin.pk, twin.chart = None, make_chart("ink-limit", printed.chart.patches.device, "another chart", build.print_environment)  # fmt: skip
+    twin.pk, twin.chart = (
+        None,
+        make_chart("ink-limit", printed.chart.patches.device, "another chart", build.print_environment),
+    )
     twin.save()
     stage = stage_of(build, "linearization")
     stage.state, stage.sheet_print = "open", twin
@@ -347,7 +350,9 @@ def test_an_older_strip_is_not_in_the_way_of_a_new_one(
         one.save()
         prints.append(one)
     old, new = prints
-    verdict = Check.objects.create(mode=build.mode, aim=aim, tolerances="x", verdict="pass", summary="s", readings="r", readings_hash="h")  # fmt: skip
+    verdict = Check.objects.create(
+        mode=build.mode, aim=aim, tolerances="x", verdict="pass", summary="s", readings="r", readings_hash="h"
+    )
     CheckPrint.objects.create(sheet_print=old, made_check=verdict, **shared)
     reading = keep_whole_pass(old, careful_reading(old, 1), "test", user)
     assert list(inbox.open_prints()) == [old], "its second reading may still come"
@@ -415,7 +420,10 @@ def test_a_backup_is_verified_and_brings_everything_back(shop: Any, tmp_path: Pa
     run(
         "-c",
         RUN
-        + "Media.objects.filter(presets=None).delete(); Media.objects.filter(name__startswith='Harbour').update(name='Lost')",
+        + (
+            "Media.objects.filter(presets=None).delete(); "
+            "Media.objects.filter(name__startswith='Harbour').update(name='Lost')"
+        ),
     )
     (where / "catalogue" / "offer.zip").unlink()
     back = run("-m", "greyanchor.cli", "restore", "all.zip")
@@ -442,7 +450,8 @@ def _harmed(path: Path, tmp_path: Path) -> dict[str, bytes]:
     opened = sqlite3.connect(base)
     with opened:
         opened.execute(
-            "INSERT INTO django_migrations (app, name, applied) VALUES ('library', '0099_later', '2030-01-01')"
+            "INSERT INTO django_migrations (app, name, applied) VALUES ('library', '0099_later', "
+            "'2030-01-01')"
         )
     opened.close()
     found = json.loads(files["backup.json"])
@@ -457,10 +466,14 @@ def _harmed(path: Path, tmp_path: Path) -> dict[str, bytes]:
         return out.getvalue()
 
     return {
-        "no ZIP file": b"x" * 500, "damaged": bytes(flipped), "does not hold the files": zipped({n: d for n, d in files.items() if "offer" not in n}),
+        "no ZIP file": b"x" * 500,
+        "damaged": bytes(flipped),
+        "does not hold the files": zipped({n: d for n, d in files.items() if "offer" not in n}),
         "no backup": zipped({**files, "backup.json": b'{"format": "else"}'}),
-        "newer program": zipped({**files, "greyanchor.sqlite3": base.read_bytes(), "backup.json": json.dumps(found).encode()}),
-    }  # fmt: skip
+        "newer program": zipped(
+            {**files, "greyanchor.sqlite3": base.read_bytes(), "backup.json": json.dumps(found).encode()}
+        ),
+    }
 
 
 def test_harmed_backups_are_refused_and_nothing_is_touched(shop: Any, tmp_path: Path) -> None:

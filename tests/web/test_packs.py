@@ -1,4 +1,6 @@
-"""Packs out and in: the same page back, mapping, clashes, all or nothing; loose profiles; the supplier's catalogue."""
+"""Packs out and in: the same page back, mapping, clashes, all or nothing; loose profiles; the supplier's
+catalogue.
+"""
 
 from __future__ import annotations
 
@@ -38,7 +40,7 @@ from greyanchor.library.models import (
     PackImport,
     PrintMode,
     Shelf,
-)  # fmt: skip
+)
 from greyanchor.library.packs import builder, catalogue, exporting, import_writer, importing
 from greyanchor.operations.catalogue_server import Catalogue
 from greyanchor.profiles.models import Profile
@@ -67,8 +69,12 @@ def shop(user: User) -> PrintMode:
         last_check_summary="fine",
         user=user,
     )
-    kept = KeptText.of("CGATS.17\nNUMBER_OF_FIELDS 5\nBEGIN_DATA_FORMAT\nSAMPLE_ID LAB_L LAB_A LAB_B CMYK_C\nEND_DATA_FORMAT\n"
-                       "NUMBER_OF_SETS 1\nBEGIN_DATA\n1 50 0 0 10\nEND_DATA\n", KeptText.Kind.READINGS)  # fmt: skip
+    kept = KeptText.of(
+        "CGATS.17\nNUMBER_OF_FIELDS 5\nBEGIN_DATA_FORMAT\nSAMPLE_ID LAB_L LAB_A LAB_B "
+        "CMYK_C\nEND_DATA_FORMAT\n"
+        "NUMBER_OF_SETS 1\nBEGIN_DATA\n1 50 0 0 10\nEND_DATA\n",
+        KeptText.Kind.READINGS,
+    )
     made.readings = [{"purpose": "Profile chart", "sha256": kept.sha256}]
     made.released_by, made.released_at = user, made.calibrated_at
     made.save()
@@ -116,7 +122,10 @@ def shown(client: Client, pk: int) -> str:
     """What the page of a mode says, without who looks and numbers of records."""
     page = client.get(f"/modes/{pk}/").content.decode()
     body = re.sub(
-        r"<section class=\"panel\"><h2>(History|Editions)</h2>.*?</section>|<section class=\"panel\"><h2>Editions.*?</section>",
+        (
+            r"<section class=\"panel\"><h2>(History|Editions)</h2>.*?</section>|<section "
+            r"class=\"panel\"><h2>Editions.*?</section>"
+        ),
         "",
         page,
         flags=re.S,
@@ -515,8 +524,12 @@ def supplier(home: Path, settings: Any) -> Iterator[Path]:
 
 
 def offered(folder: Path, shop: PrintMode, version: str, **mode_facts: Any) -> Path:
-    data = rewritten(packed(shop, title="Kelp for the Petrel 44", maker="Sound & Shoal", key="kelp-petrel", version=version),
-                     lambda m: m["modes"][0].update(name="Kelp, supplier", **mode_facts))  # fmt: skip
+    data = rewritten(
+        packed(
+            shop, title="Kelp for the Petrel 44", maker="Sound & Shoal", key="kelp-petrel", version=version
+        ),
+        lambda m: m["modes"][0].update(name="Kelp, supplier", **mode_facts),
+    )
     path = folder / f"kelp-petrel-{version}.zip"
     path.write_bytes(data)
     return path
@@ -599,9 +612,16 @@ def test_a_pack_that_is_not_what_was_promised_is_not_kept(
 
 @pytest.mark.parametrize(
     "answer",
-    [b"{", b"[]", b'{"packs": [{"key": "../x"}]}', b'{"packs": [{"key":"a b","title":"t","maker":"m","media_class":"c","printer":"p","version":"1","modes":1,'
-     b'"size":1,"sha256":"' + b"0" * 64 + b'","note":"","versions":[]}]}', b'{"packs": 3}'],
-)  # fmt: skip
+    [
+        b"{",
+        b"[]",
+        b'{"packs": [{"key": "../x"}]}',
+        b'{"packs": [{"key":"a '
+        b'b","title":"t","maker":"m","media_class":"c","printer":"p","version":"1","modes":1,'
+        b'"size":1,"sha256":"' + b"0" * 64 + b'","note":"","versions":[]}]}',
+        b'{"packs": 3}',
+    ],
+)
 def test_an_answer_that_is_no_list_changes_nothing(
     db: None, monkeypatch: pytest.MonkeyPatch, settings: Any, answer: bytes
 ) -> None:

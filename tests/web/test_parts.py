@@ -136,10 +136,21 @@ def test_measuring_choices_of_a_new_build_reach_its_charts(
     client: Client, printer: Printer, media: Media
 ) -> None:
     form = {
-        "printer": printer.pk, "ink_set": printer.ink_sets.get().pk, "media": media.pk, "resolution": 1200, "passes": 8,
-        "direction": "one way", "halftone": "blue noise", "heat": 36, "vacuum": 50, "name": "On the table",
-        "method": "table", "page": "a3", "patch": "10", "dots": "2",
-    }  # fmt: skip
+        "printer": printer.pk,
+        "ink_set": printer.ink_sets.get().pk,
+        "media": media.pk,
+        "resolution": 1200,
+        "passes": 8,
+        "direction": "one way",
+        "halftone": "blue noise",
+        "heat": 36,
+        "vacuum": 50,
+        "name": "On the table",
+        "method": "table",
+        "page": "a3",
+        "patch": "10",
+        "dots": "2",
+    }
     assert client.post("/builds/new/", form).status_code == 302
     chart = Build.objects.get().stages.get(kind="ink-limits").sheet_print.chart.patches
     assert chart.meta["METHOD"] == "table" and chart.meta["PAGE"] == "297x420"

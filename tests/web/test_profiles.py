@@ -35,14 +35,24 @@ from tests.web.test_bench_in_full import finish
 
 pytestmark = pytest.mark.django_db
 OPTIONS = {
-    "total_ink": 300.0, "black_start": 25.0, "black_strength": 50.0, "max_black": 100.0, "width": 100.0,
-    "quality": "draft", "version": 4, "title": "Quay draft",
-}  # fmt: skip
+    "total_ink": 300.0,
+    "black_start": 25.0,
+    "black_strength": 50.0,
+    "max_black": 100.0,
+    "width": 100.0,
+    "quality": "draft",
+    "version": 4,
+    "title": "Quay draft",
+}
 KIND = {"title": "Another", "light": "D50", "source": "srgb", "version": "4", "quality": "draft"}
 SEPARATION = {
-    "black_start": "10", "black_strength": "90", "max_black": "100", "width": "150", "total_ink": "280",
+    "black_start": "10",
+    "black_strength": "90",
+    "max_black": "100",
+    "width": "150",
+    "total_ink": "280",
     **{f"limit_{c}": "100" for c in "CMYK"},
-}  # fmt: skip
+}
 
 
 @lru_cache(maxsize=4)
@@ -112,10 +122,7 @@ def test_a_profile_of_any_channels_is_built_from_files(
     for page in ("", "gamut/", "errors/", "proof/", "separation/"):
         assert client.get(f"/profiles/{made.pk}/{page}").status_code == 200, page
     assert client.get(f"/profiles/making/{job.pk}/").url == f"/profiles/{made.pk}/"
-    found = (
-        "does its own separation"
-        in client.get(f"/profiles/{made.pk}/separation/").content.decode()
-    )
+    found = "does its own separation" in client.get(f"/profiles/{made.pk}/separation/").content.decode()
     assert found == (letters == "RGB")
 
 

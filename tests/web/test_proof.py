@@ -1,4 +1,6 @@
-"""Proof in the application: strips printed and judged, files, sets, aims, spot colours, reports, labels, trends."""
+"""Proof in the application: strips printed and judged, files, sets, aims, spot colours, reports, labels,
+trends.
+"""
 
 from __future__ import annotations
 
@@ -65,10 +67,17 @@ def mode(printer: Printer, media: Media, room: PrintRoom, built: ProfileResult, 
         "width": 100.0,
     }
     return PrintMode.objects.create(
-        name="Harbour proof", printer=printer, ink_set=printer.ink_sets.get(), media=media, environment=environment.as_dict(),
-        environment_hash=environment.content_hash(), state="released", limits={c: 100 * v for c, v in room.limits.items()},
-        curves=room.curves.to_csv(), profile=keep_profile(built, "Harbour proof", 4, options, {}, user),
-    )  # fmt: skip
+        name="Harbour proof",
+        printer=printer,
+        ink_set=printer.ink_sets.get(),
+        media=media,
+        environment=environment.as_dict(),
+        environment_hash=environment.content_hash(),
+        state="released",
+        limits={c: 100 * v for c, v in room.limits.items()},
+        curves=room.curves.to_csv(),
+        profile=keep_profile(built, "Harbour proof", 4, options, {}, user),
+    )
 
 
 def strip_text(shift: float = 0.0, seed: int = 1, condition: str = "M1", kind: str = "full") -> bytes:
@@ -159,8 +168,17 @@ def test_m0_readings_warn_on_page_report_and_file(client: Client, aim: AimRecord
 
 
 def print_strip(client: Client, mode: PrintMode, aim: AimRecord | None, **more: Any) -> CheckPrint:
-    data = {"mode": mode.pk, "aim": aim.pk if aim else "", "tolerances": ISO, "corrected": "on", "kind": "full", "page": "a4",
-            "method": "strip", "through": "profile", **more}  # fmt: skip
+    data = {
+        "mode": mode.pk,
+        "aim": aim.pk if aim else "",
+        "tolerances": ISO,
+        "corrected": "on",
+        "kind": "full",
+        "page": "a4",
+        "method": "strip",
+        "through": "profile",
+        **more,
+    }
     answer = client.post("/checks/strip/", data)
     assert answer.status_code == 302, answer.content.decode()[-3000:]
     found = CheckPrint.objects.get(pk=int(answer["Location"].split("/")[-2]))
@@ -268,8 +286,16 @@ def test_a_strip_without_what_it_needs_is_refused(
 def test_grey_balance_is_a_stage_for_builds_that_ask_for_it(
     client: Client, printer: Printer, media: Media, user: User, asked: bool
 ) -> None:
-    form = {**CHOICES, "name": "Greys", "printer": printer.pk, "ink_set": printer.ink_sets.get().pk, "media": media.pk, "method": "strip",
-            "page": "a4", "dots": 1}  # fmt: skip
+    form = {
+        **CHOICES,
+        "name": "Greys",
+        "printer": printer.pk,
+        "ink_set": printer.ink_sets.get().pk,
+        "media": media.pk,
+        "method": "strip",
+        "page": "a4",
+        "dots": 1,
+    }
     client.post("/builds/new/", {**form, "greys": "on"} if asked else form)
     build = Build.objects.get()
     accept(build, "ink-limits", user, found_limits(read_stage(build, "ink-limits", user)))
@@ -289,10 +315,32 @@ def test_a_shipped_set_is_copied_edited_exported_and_imported(
     assert client.post(f"/checks/tolerances/{ISO}/save/", {}).status_code == 404
     key = client.post(f"/checks/tolerances/{ISO}/copy/")["Location"].split("/")[-2]
     record = ToleranceRecord.objects.get(key=key)
-    form = {"version": record.version, "title": "House", "source": "ours", "edition": "3", "why": "tighter", "grades": "gold 50, silver 100",
-            "c0-id": "mean", "c0-title": "Mean", "c0-group": "all", "c0-query": "", "c0-measure": "de00", "c0-statistic": "mean", "c0-limit": "1,5",
-            "c0-warning": "1.0", "c0-weight": "2", "c1-id": "", "c1-title": "Blues", "c1-group": "all", "c1-query": "C >= 40 and Y = 0",
-            "c1-measure": "dch", "c1-statistic": "p90", "c1-limit": "3", "c1-warning": "", "c1-weight": ""}  # fmt: skip
+    form = {
+        "version": record.version,
+        "title": "House",
+        "source": "ours",
+        "edition": "3",
+        "why": "tighter",
+        "grades": "gold 50, silver 100",
+        "c0-id": "mean",
+        "c0-title": "Mean",
+        "c0-group": "all",
+        "c0-query": "",
+        "c0-measure": "de00",
+        "c0-statistic": "mean",
+        "c0-limit": "1,5",
+        "c0-warning": "1.0",
+        "c0-weight": "2",
+        "c1-id": "",
+        "c1-title": "Blues",
+        "c1-group": "all",
+        "c1-query": "C >= 40 and Y = 0",
+        "c1-measure": "dch",
+        "c1-statistic": "p90",
+        "c1-limit": "3",
+        "c1-warning": "",
+        "c1-weight": "",
+    }
     assert client.post(f"/checks/tolerances/{key}/save/", form).status_code == 302
     record.refresh_from_db()
     assert (
@@ -316,16 +364,32 @@ def test_a_shipped_set_is_copied_edited_exported_and_imported(
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        ({"c0-limit": "wide"}, "Row 1, limit"), ({"c0-statistic": "mode"}, "mode"), ({"c0-query": "C >"}, "lacks a channel"),
-        ({"grades": "gold"}, "grade"), ({"c0-title": ""}, "no criteria"),
+        ({"c0-limit": "wide"}, "Row 1, limit"),
+        ({"c0-statistic": "mode"}, "mode"),
+        ({"c0-query": "C >"}, "lacks a channel"),
+        ({"grades": "gold"}, "grade"),
+        ({"c0-title": ""}, "no criteria"),
     ],
-)  # fmt: skip
+)
 def test_an_edit_that_makes_no_sense_is_named_and_nothing_is_saved(
     client: Client, user: User, change: dict[str, str], words: str
 ) -> None:
     record = tolerance_sets.copy_set(ISO, user)
-    form = {"version": 1, "title": "House", "why": "x", "c0-id": "mean", "c0-title": "Mean", "c0-group": "all", "c0-query": "",
-            "c0-measure": "de00", "c0-statistic": "mean", "c0-limit": "1.5", "c0-warning": "", "c0-weight": "", **change}  # fmt: skip
+    form = {
+        "version": 1,
+        "title": "House",
+        "why": "x",
+        "c0-id": "mean",
+        "c0-title": "Mean",
+        "c0-group": "all",
+        "c0-query": "",
+        "c0-measure": "de00",
+        "c0-statistic": "mean",
+        "c0-limit": "1.5",
+        "c0-warning": "",
+        "c0-weight": "",
+        **change,
+    }
     answer = client.post(f"/checks/tolerances/{record.key}/save/", form)
     assert answer.status_code == 422 and words in answer.content.decode()
     record.refresh_from_db()
@@ -384,8 +448,9 @@ def test_the_readings_of_a_check_and_a_profile_and_a_list_become_aims(
     baseline = AimRecord.objects.get(kind="mode")
     assert made(baseline, user).result["differences"] == pytest.approx([0.0] * 54, abs=1e-3)
     for name, data, kind in (
-        ("p.icc", bytes(mode.profile.data), "profile"), ("book.csv", b"name,L,a,b\nBuoy red,46,62,38\n", "spots"),
-    ):  # fmt: skip
+        ("p.icc", bytes(mode.profile.data), "profile"),
+        ("book.csv", b"name,L,a,b\nBuoy red,46,62,38\n", "spots"),
+    ):
         client.post("/checks/aims/add/", {"name": kind, "file": SimpleUploadedFile(name, data)})
         assert AimRecord.objects.get(name=kind).kind == kind
         assert client.get(f"/checks/aims/{AimRecord.objects.get(name=kind).pk}/").status_code == 200
@@ -666,8 +731,20 @@ def test_every_page_of_proof_answers_and_narrows(
     client: Client, mode: PrintMode, aim: AimRecord, user: User
 ) -> None:
     good, bad = made(aim, user, mode=mode), made(aim, user, 9.0, name="<b>night</b>")
-    for address in ("new/", "trends/", "schedules/", "compare/", "match/", "tolerances/", "aims/", "spots/", "strips/", f"tolerances/{ISO}/",
-                    "tolerances/uniformity/", f"predict/{mode.profile_id}/"):  # fmt: skip
+    for address in (
+        "new/",
+        "trends/",
+        "schedules/",
+        "compare/",
+        "match/",
+        "tolerances/",
+        "aims/",
+        "spots/",
+        "strips/",
+        f"tolerances/{ISO}/",
+        "tolerances/uniformity/",
+        f"predict/{mode.profile_id}/",
+    ):
         assert client.get(f"/checks/{address}", follow=True).status_code == 200, address
     page = client.get("/checks/?verdict=fail").content.decode()
     assert "&lt;b&gt;night" in page and f"/checks/{good.pk}/" not in page

@@ -79,8 +79,12 @@ def test_a_drift_of_the_stand_in_leaves_its_memory_alone(printer: Printer, media
 
 @pytest.mark.parametrize(
     ("form", "reason"),
-    [({"subject": "", "slot": 1}, "choose a preset"), ({"subject": "preset-1", "slot": "x"}, "whole number"), ({"subject": "media-1", "slot": 1}, "choose a preset")],
-)  # fmt: skip
+    [
+        ({"subject": "", "slot": 1}, "choose a preset"),
+        ({"subject": "preset-1", "slot": "x"}, "whole number"),
+        ({"subject": "media-1", "slot": 1}, "choose a preset"),
+    ],
+)
 def test_a_wrong_form_is_refused(
     client: Client, printer: Printer, media: Media, form: dict, reason: str
 ) -> None:

@@ -6,77 +6,173 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
     dependencies = [
-        ('checks', '0001_initial'),
-        ('library', '0001_initial'),
-        ('measuring', '0001_initial'),
-        ('profiles', '0001_initial'),
+        ("checks", "0001_initial"),
+        ("library", "0001_initial"),
+        ("measuring", "0001_initial"),
+        ("profiles", "0001_initial"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='Build',
+            name="Build",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('environment', models.JSONField()),
-                ('environment_hash', models.CharField(max_length=64)),
-                ('started_at', models.DateTimeField(auto_now_add=True)),
-                ('finished_at', models.DateTimeField(null=True)),
-                ('version', models.PositiveIntegerField(default=1)),
-                ('mode', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='builds', to='library.printmode')),
-                ('owner', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='builds', to=settings.AUTH_USER_MODEL)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("environment", models.JSONField()),
+                ("environment_hash", models.CharField(max_length=64)),
+                ("started_at", models.DateTimeField(auto_now_add=True)),
+                ("finished_at", models.DateTimeField(null=True)),
+                ("version", models.PositiveIntegerField(default=1)),
+                (
+                    "mode",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="builds",
+                        to="library.printmode",
+                    ),
+                ),
+                (
+                    "owner",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="builds",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-started_at', '-pk'],
+                "ordering": ["-started_at", "-pk"],
             },
         ),
         migrations.CreateModel(
-            name='Stage',
+            name="Stage",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('position', models.PositiveSmallIntegerField()),
-                ('kind', models.CharField(max_length=20)),
-                ('state', models.CharField(choices=[('waiting', 'waiting'), ('open', 'open'), ('accepted', 'accepted')], default='waiting', max_length=10)),
-                ('options', models.JSONField(default=dict)),
-                ('result', models.JSONField(null=True)),
-                ('decision', models.JSONField(null=True)),
-                ('reason', models.CharField(blank=True, max_length=300)),
-                ('decided_at', models.DateTimeField(null=True)),
-                ('superseded', models.JSONField(default=list)),
-                ('build', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='stages', to='bench.build')),
-                ('decided_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
-                ('made_check', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='checks.check')),
-                ('profile', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='profiles.profile')),
-                ('sheet_print', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='stages', to='measuring.sheetprint')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("position", models.PositiveSmallIntegerField()),
+                ("kind", models.CharField(max_length=20)),
+                (
+                    "state",
+                    models.CharField(
+                        choices=[("waiting", "waiting"), ("open", "open"), ("accepted", "accepted")],
+                        default="waiting",
+                        max_length=10,
+                    ),
+                ),
+                ("options", models.JSONField(default=dict)),
+                ("result", models.JSONField(null=True)),
+                ("decision", models.JSONField(null=True)),
+                ("reason", models.CharField(blank=True, max_length=300)),
+                ("decided_at", models.DateTimeField(null=True)),
+                ("superseded", models.JSONField(default=list)),
+                (
+                    "build",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE, related_name="stages", to="bench.build"
+                    ),
+                ),
+                (
+                    "decided_by",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="+",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
+                (
+                    "made_check",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="+",
+                        to="checks.check",
+                    ),
+                ),
+                (
+                    "profile",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="+",
+                        to="profiles.profile",
+                    ),
+                ),
+                (
+                    "sheet_print",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        related_name="stages",
+                        to="measuring.sheetprint",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['position'],
+                "ordering": ["position"],
             },
         ),
         migrations.CreateModel(
-            name='Task',
+            name="Task",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('state', models.CharField(choices=[('queued', 'waiting for the worker'), ('running', 'running'), ('done', 'done'), ('failed', 'failed'), ('cancelled', 'cancelled'), ('interrupted', 'interrupted')], default='queued', max_length=12)),
-                ('progress', models.FloatField(default=0.0)),
-                ('message', models.CharField(blank=True, max_length=200)),
-                ('error', models.TextField(blank=True)),
-                ('cancel_asked', models.BooleanField(default=False)),
-                ('created_at', models.DateTimeField(auto_now_add=True)),
-                ('heard_at', models.DateTimeField(auto_now=True)),
-                ('stage', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='tasks', to='bench.stage')),
-                ('started_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                (
+                    "state",
+                    models.CharField(
+                        choices=[
+                            ("queued", "waiting for the worker"),
+                            ("running", "running"),
+                            ("done", "done"),
+                            ("failed", "failed"),
+                            ("cancelled", "cancelled"),
+                            ("interrupted", "interrupted"),
+                        ],
+                        default="queued",
+                        max_length=12,
+                    ),
+                ),
+                ("progress", models.FloatField(default=0.0)),
+                ("message", models.CharField(blank=True, max_length=200)),
+                ("error", models.TextField(blank=True)),
+                ("cancel_asked", models.BooleanField(default=False)),
+                ("created_at", models.DateTimeField(auto_now_add=True)),
+                ("heard_at", models.DateTimeField(auto_now=True)),
+                (
+                    "stage",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE, related_name="tasks", to="bench.stage"
+                    ),
+                ),
+                (
+                    "started_by",
+                    models.ForeignKey(
+                        null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-pk'],
+                "ordering": ["-pk"],
             },
         ),
         migrations.AddConstraint(
-            model_name='stage',
-            constraint=models.UniqueConstraint(fields=('build', 'kind'), name='stage_kind_once'),
+            model_name="stage",
+            constraint=models.UniqueConstraint(fields=("build", "kind"), name="stage_kind_once"),
         ),
     ]

@@ -6,82 +6,171 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('bench', '0001_initial'),
-        ('library', '0002_bench_in_full'),
-        ('measuring', '0002_bench_in_full'),
+        ("bench", "0001_initial"),
+        ("library", "0002_bench_in_full"),
+        ("measuring", "0002_bench_in_full"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='build',
-            name='base',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='branches', to='bench.build'),
+            model_name="build",
+            name="base",
+            field=models.ForeignKey(
+                null=True,
+                on_delete=django.db.models.deletion.PROTECT,
+                related_name="branches",
+                to="bench.build",
+            ),
         ),
         migrations.AddField(
-            model_name='build',
-            name='measuring',
+            model_name="build",
+            name="measuring",
             field=models.JSONField(default=dict),
         ),
         migrations.AddField(
-            model_name='build',
-            name='purpose',
-            field=models.CharField(choices=[('whole', 'a new mode'), ('faster', 'a faster mode'), ('profile', 'a new profile'), ('limits', 'refined limits')], default='whole', max_length=8),
+            model_name="build",
+            name="purpose",
+            field=models.CharField(
+                choices=[
+                    ("whole", "a new mode"),
+                    ("faster", "a faster mode"),
+                    ("profile", "a new profile"),
+                    ("limits", "refined limits"),
+                ],
+                default="whole",
+                max_length=8,
+            ),
         ),
         migrations.AddField(
-            model_name='stage',
-            name='confirm_print',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='confirmed_stages', to='measuring.sheetprint'),
+            model_name="stage",
+            name="confirm_print",
+            field=models.ForeignKey(
+                null=True,
+                on_delete=django.db.models.deletion.SET_NULL,
+                related_name="confirmed_stages",
+                to="measuring.sheetprint",
+            ),
         ),
         migrations.AddField(
-            model_name='stage',
-            name='made_under',
+            model_name="stage",
+            name="made_under",
             field=models.JSONField(null=True),
         ),
         migrations.AddField(
-            model_name='stage',
-            name='source',
-            field=models.CharField(blank=True, choices=[('kept', 'kept'), ('inherited', 'inherited'), ('skipped', 'skipped')], max_length=10),
+            model_name="stage",
+            name="source",
+            field=models.CharField(
+                blank=True,
+                choices=[("kept", "kept"), ("inherited", "inherited"), ("skipped", "skipped")],
+                max_length=10,
+            ),
         ),
         migrations.AddField(
-            model_name='stage',
-            name='source_text',
+            model_name="stage",
+            name="source_text",
             field=models.CharField(blank=True, max_length=240),
         ),
         migrations.CreateModel(
-            name='Baseline',
+            name="Baseline",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('text', models.TextField()),
-                ('curves', models.TextField()),
-                ('environment_hash', models.CharField(max_length=64)),
-                ('confirmed', models.BooleanField()),
-                ('taken_at', models.DateTimeField(auto_now_add=True)),
-                ('mode', models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, related_name='baseline', to='library.printmode')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("text", models.TextField()),
+                ("curves", models.TextField()),
+                ("environment_hash", models.CharField(max_length=64)),
+                ("confirmed", models.BooleanField()),
+                ("taken_at", models.DateTimeField(auto_now_add=True)),
+                (
+                    "mode",
+                    models.OneToOneField(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="baseline",
+                        to="library.printmode",
+                    ),
+                ),
             ],
         ),
         migrations.CreateModel(
-            name='Restore',
+            name="Restore",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('state', models.CharField(choices=[('reading', 'waiting for its readings'), ('found', 'compared'), ('confirming', 'waiting for the confirming print'), ('confirmed', 'confirmed'), ('done', 'curves in use'), ('closed', 'closed without a change')], default='reading', max_length=12)),
-                ('curves_before', models.TextField()),
-                ('drift', models.JSONField(null=True)),
-                ('after', models.JSONField(null=True)),
-                ('curves_after', models.TextField(blank=True)),
-                ('note', models.CharField(blank=True, max_length=300)),
-                ('started_at', models.DateTimeField(auto_now_add=True)),
-                ('finished_at', models.DateTimeField(null=True)),
-                ('baseline', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='restores', to='bench.baseline')),
-                ('confirm_print', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='confirmed_restores', to='measuring.sheetprint')),
-                ('mode', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='restores', to='library.printmode')),
-                ('sheet_print', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='restores', to='measuring.sheetprint')),
-                ('started_by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='restores', to=settings.AUTH_USER_MODEL)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                (
+                    "state",
+                    models.CharField(
+                        choices=[
+                            ("reading", "waiting for its readings"),
+                            ("found", "compared"),
+                            ("confirming", "waiting for the confirming print"),
+                            ("confirmed", "confirmed"),
+                            ("done", "curves in use"),
+                            ("closed", "closed without a change"),
+                        ],
+                        default="reading",
+                        max_length=12,
+                    ),
+                ),
+                ("curves_before", models.TextField()),
+                ("drift", models.JSONField(null=True)),
+                ("after", models.JSONField(null=True)),
+                ("curves_after", models.TextField(blank=True)),
+                ("note", models.CharField(blank=True, max_length=300)),
+                ("started_at", models.DateTimeField(auto_now_add=True)),
+                ("finished_at", models.DateTimeField(null=True)),
+                (
+                    "baseline",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="restores",
+                        to="bench.baseline",
+                    ),
+                ),
+                (
+                    "confirm_print",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="confirmed_restores",
+                        to="measuring.sheetprint",
+                    ),
+                ),
+                (
+                    "mode",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="restores",
+                        to="library.printmode",
+                    ),
+                ),
+                (
+                    "sheet_print",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="restores",
+                        to="measuring.sheetprint",
+                    ),
+                ),
+                (
+                    "started_by",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="restores",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-started_at', '-pk'],
+                "ordering": ["-started_at", "-pk"],
             },
         ),
     ]

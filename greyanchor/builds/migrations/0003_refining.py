@@ -6,59 +6,161 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('bench', '0002_bench_in_full'),
-        ('library', '0002_bench_in_full'),
-        ('measuring', '0002_bench_in_full'),
-        ('profiles', '0003_refining'),
+        ("bench", "0002_bench_in_full"),
+        ("library", "0002_bench_in_full"),
+        ("measuring", "0002_bench_in_full"),
+        ("profiles", "0003_refining"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.AlterField(
-            model_name='task',
-            name='state',
-            field=models.CharField(choices=[('waiting', 'waiting for its readings'), ('queued', 'waiting for the worker'), ('running', 'running'), ('done', 'done'), ('failed', 'failed'), ('cancelled', 'cancelled'), ('interrupted', 'interrupted')], default='queued', max_length=12),
+            model_name="task",
+            name="state",
+            field=models.CharField(
+                choices=[
+                    ("waiting", "waiting for its readings"),
+                    ("queued", "waiting for the worker"),
+                    ("running", "running"),
+                    ("done", "done"),
+                    ("failed", "failed"),
+                    ("cancelled", "cancelled"),
+                    ("interrupted", "interrupted"),
+                ],
+                default="queued",
+                max_length=12,
+            ),
         ),
         migrations.CreateModel(
-            name='Refinement',
+            name="Refinement",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('measuring', models.JSONField(default=dict)),
-                ('outcome', models.CharField(choices=[('open', 'going on'), ('used', 'refined profile in use'), ('closed', 'closed without a change')], default='open', max_length=8)),
-                ('note', models.CharField(blank=True, max_length=300)),
-                ('started_at', models.DateTimeField(auto_now_add=True)),
-                ('finished_at', models.DateTimeField(null=True)),
-                ('base', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='refinements', to='profiles.profile')),
-                ('mode', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='refinements', to='library.printmode')),
-                ('started_by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='refinements', to=settings.AUTH_USER_MODEL)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("measuring", models.JSONField(default=dict)),
+                (
+                    "outcome",
+                    models.CharField(
+                        choices=[
+                            ("open", "going on"),
+                            ("used", "refined profile in use"),
+                            ("closed", "closed without a change"),
+                        ],
+                        default="open",
+                        max_length=8,
+                    ),
+                ),
+                ("note", models.CharField(blank=True, max_length=300)),
+                ("started_at", models.DateTimeField(auto_now_add=True)),
+                ("finished_at", models.DateTimeField(null=True)),
+                (
+                    "base",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="refinements",
+                        to="profiles.profile",
+                    ),
+                ),
+                (
+                    "mode",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="refinements",
+                        to="library.printmode",
+                    ),
+                ),
+                (
+                    "started_by",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="refinements",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-started_at', '-pk'],
+                "ordering": ["-started_at", "-pk"],
             },
         ),
         migrations.CreateModel(
-            name='RefineRound',
+            name="RefineRound",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('state', models.CharField(choices=[('waiting', 'waiting for its readings'), ('queued', 'waiting for the worker'), ('running', 'running'), ('done', 'done'), ('failed', 'failed'), ('cancelled', 'cancelled'), ('interrupted', 'interrupted')], default='queued', max_length=12)),
-                ('progress', models.FloatField(default=0.0)),
-                ('message', models.CharField(blank=True, max_length=200)),
-                ('error', models.TextField(blank=True)),
-                ('cancel_asked', models.BooleanField(default=False)),
-                ('created_at', models.DateTimeField(auto_now_add=True)),
-                ('heard_at', models.DateTimeField(auto_now=True)),
-                ('number', models.PositiveSmallIntegerField()),
-                ('result', models.JSONField(null=True)),
-                ('after', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='made_by_rounds', to='profiles.profile')),
-                ('refinement', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='rounds', to='bench.refinement')),
-                ('sheet_print', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='refine_rounds', to='measuring.sheetprint')),
-                ('started_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL)),
-                ('through', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='refined_through', to='profiles.profile')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                (
+                    "state",
+                    models.CharField(
+                        choices=[
+                            ("waiting", "waiting for its readings"),
+                            ("queued", "waiting for the worker"),
+                            ("running", "running"),
+                            ("done", "done"),
+                            ("failed", "failed"),
+                            ("cancelled", "cancelled"),
+                            ("interrupted", "interrupted"),
+                        ],
+                        default="queued",
+                        max_length=12,
+                    ),
+                ),
+                ("progress", models.FloatField(default=0.0)),
+                ("message", models.CharField(blank=True, max_length=200)),
+                ("error", models.TextField(blank=True)),
+                ("cancel_asked", models.BooleanField(default=False)),
+                ("created_at", models.DateTimeField(auto_now_add=True)),
+                ("heard_at", models.DateTimeField(auto_now=True)),
+                ("number", models.PositiveSmallIntegerField()),
+                ("result", models.JSONField(null=True)),
+                (
+                    "after",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        related_name="made_by_rounds",
+                        to="profiles.profile",
+                    ),
+                ),
+                (
+                    "refinement",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="rounds",
+                        to="bench.refinement",
+                    ),
+                ),
+                (
+                    "sheet_print",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="refine_rounds",
+                        to="measuring.sheetprint",
+                    ),
+                ),
+                (
+                    "started_by",
+                    models.ForeignKey(
+                        null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL
+                    ),
+                ),
+                (
+                    "through",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="refined_through",
+                        to="profiles.profile",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['number'],
+                "ordering": ["number"],
             },
         ),
     ]

@@ -5,16 +5,20 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('bench', '0003_refining'),
-        ('profiles', '0003_refining'),
+        ("bench", "0003_refining"),
+        ("profiles", "0003_refining"),
     ]
 
     operations = [
         migrations.AlterField(
-            model_name='stage',
-            name='profile',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='stages', to='profiles.profile'),
+            model_name="stage",
+            name="profile",
+            field=models.ForeignKey(
+                null=True,
+                on_delete=django.db.models.deletion.PROTECT,
+                related_name="stages",
+                to="profiles.profile",
+            ),
         ),
     ]

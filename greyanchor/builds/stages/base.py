@@ -1,7 +1,8 @@
 """What a stage of a build is: one subclass of `StageType`, in a file of its own.
 
 A stage type says what its chart is, what it computes from the readings, which figure matters, when it may be
-accepted and why not, and what it puts on the print mode. Everything else (layout, printing, reading, deciding,
+accepted and why not, and what it puts on the print mode. Everything else (layout, printing, reading,
+deciding,
 undoing, showing) is the same for all of them and asks these methods. To add a stage, add one file with one
 subclass decorated with `registry.register`, and one template.
 """
@@ -13,7 +14,7 @@ from dataclasses import MISSING, dataclass, fields
 from typing import Any, ClassVar, Generic, TypeVar, cast
 
 import numpy as np
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 
 from greyanchor.builds import forms
 from greyanchor.builds.models import Build, Stage
@@ -122,7 +123,8 @@ class StageType(Generic[R]):
     mode_state: ClassVar[str] = ""
     #: whether accepting it releases the mode
     releases: ClassVar[bool] = False
-    #: what the log says when it is skipped (empty where it cannot be), what is skipped, and the button's label
+    #: what the log says when it is skipped (empty where it cannot be), what is skipped, and the button's
+    #: label
     skip_text: ClassVar[str] = ""
     skip_subject: ClassVar[str] = ""
     skip_label: ClassVar[str] = ""
@@ -180,7 +182,9 @@ class StageType(Generic[R]):
     # --- what it finds ---------------------------------------------------------------------------
 
     def compute(self, stage: Stage, readings: ReadingSet) -> R:
-        """The result from the averaged readings; may set other fields of `stage`, which is saved afterwards."""
+        """The result from the averaged readings; may set other fields of `stage`, which is saved
+        afterwards.
+        """
         raise BadInput(f"{self.title} is not computed from readings")
 
     def compute_confirmation(self, stage: Stage, readings: ReadingSet) -> R:
@@ -213,12 +217,12 @@ class StageType(Generic[R]):
         return forms.DecisionForm(data, initial=initial, prefix=self.name)
 
     def changes_nothing(self, stage: Stage) -> bool:
-        """Whether the decision equals that of the build this one is based on, so that all later stages stand."""
+        """Whether the decision equals that of the build this one is based on, so that all later stages
+        stand.
+        """
         return False
 
-    def release(
-        self, stage: Stage, mode: PrintMode, values: dict[str, Any], reason: str, user: AbstractBaseUser
-    ) -> None:
+    def release(self, stage: Stage, mode: PrintMode, values: dict[str, Any], reason: str, user: User) -> None:
         """Release `mode`, where `releases` says that this is what the stage does."""
 
     # --- the mode --------------------------------------------------------------------------------

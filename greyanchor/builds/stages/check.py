@@ -40,7 +40,8 @@ class CheckStage(StageType[CheckResult]):
     purpose = "Proof on a second print that the mode meets the aim."
     why = (
         "The control strip is sent through the profile to the aim's colours, printed, and read. This is "
-        "verification: it is another print than the one the profile was made from. With a substrate-corrected aim "
+        "verification: it is another print than the one the profile was made from. With a "
+        "substrate-corrected aim "
         "the paper is left out."
     )
     passes = 1

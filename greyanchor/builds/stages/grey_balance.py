@@ -54,11 +54,17 @@ class GreyBalance(StageType[GreyBalanceResult]):
     name = names.GREY_BALANCE
     position = 2
     title = "Grey balance"
-    purpose = "Composed greys that are neutral on this media, and both grey scales on the G7 tone. Not every mode needs it."
+    purpose = (
+        "Composed greys that are neutral on this media, and both grey scales on the G7 tone. Not "
+        "every mode needs it."
+    )
     why = (
-        "The grey chart is printed through the linearization and read twice. One smooth curve for each of C, M and "
-        "Y, and one for K, is solved so that the scales measure the aim of CGATS TR 015; the curves stand on top of "
-        "the linearization. This is calibration. Verification decides whether it holds: a second print, through "
+        "The grey chart is printed through the linearization and read twice. One smooth curve for each of "
+        "C, M and "
+        "Y, and one for K, is solved so that the scales measure the aim of CGATS TR 015; the curves stand "
+        "on top of "
+        "the linearization. This is calibration. Verification decides whether it holds: a second print, "
+        "through "
         "the new curves."
     )
     passes = 2

@@ -63,7 +63,8 @@ class InkLimits(StageType[InkLimitsResult]):
     title = "Ink limits"
     purpose = "How much of each ink does useful work on this media."
     why = (
-        "A coarse ramp of every ink alone is printed raw and read twice. Past some input chroma hardly grows, hue "
+        "A coarse ramp of every ink alone is printed raw and read twice. Past some input chroma hardly "
+        "grows, hue "
         "turns or density falls: ink beyond that is wasted and does harm. The limit becomes the new 100 %."
     )
     passes = 2

@@ -70,9 +70,12 @@ class Linearization(StageType[LinearizationResult]):
     title = "Linearization"
     purpose = "An even tone scale from 0 to 100 % for every ink."
     why = (
-        "A finer ramp up to each limit is printed raw and read twice. The curve is the inverse of the smoothed "
-        "measured tone scale, so that equal steps of input give equal steps of tone. It never reverses, whatever "
-        "the noise. A short chart printed through the curves confirms them and is the baseline that later restores "
+        "A finer ramp up to each limit is printed raw and read twice. The curve is the inverse of the "
+        "smoothed "
+        "measured tone scale, so that equal steps of input give equal steps of tone. It never reverses, "
+        "whatever "
+        "the noise. A short chart printed through the curves confirms them and is the baseline that later "
+        "restores "
         "come back to."
     )
     passes = 2

@@ -18,7 +18,9 @@ FIGURES = ("fit", "held_out", "round_trip", "neutral_dch_max", "gamut_volume", "
 
 @dataclass
 class ProfileStageResult(StageResult):
-    """How good the profile is, in dE00: fit, held out and round trip as {"mean", "p95", ...}; `doubts` in words."""
+    """How good the profile is, in dE00: fit, held out and round trip as {"mean", "p95", ...}; `doubts` in
+    words.
+    """
 
     fit: dict[str, float] | None = None
     held_out: dict[str, float] | None = None
@@ -42,8 +44,10 @@ class ProfileStage(StageType[ProfileStageResult]):
     title = "Profile"
     purpose = "The ICC profile of this mode: separation and tables."
     why = (
-        "A printer model is fitted to the averaged spectra, then inverted for every node of the tables. Black start "
-        "is how dark a neutral is before black joins in; strength is how soon black takes over from the three "
+        "A printer model is fitted to the averaged spectra, then inverted for every node of the tables. "
+        "Black start "
+        "is how dark a neutral is before black joins in; strength is how soon black takes over from "
+        "the three "
         "colours."
     )
     accept_label = "Accept profile"

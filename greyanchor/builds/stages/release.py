@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 
 from greyanchor.builds import forms
 from greyanchor.builds.models import Stage
@@ -23,7 +23,8 @@ class Release(StageType[StageResult]):
     title = "Release"
     purpose = "Into the library, for every operator of every site."
     why = (
-        "The environment, limits, curves and profile become one print mode under one name. Its readings and checks "
+        "The environment, limits, curves and profile become one print mode under one name. Its readings and "
+        "checks "
         "stay with it."
     )
     accept_label = "Release to library"
@@ -44,8 +45,6 @@ class Release(StageType[StageResult]):
     def decision_form(self, stage: Stage, data: Any, initial: dict[str, Any]) -> forms.DecisionForm:
         return forms.ReleaseForm(data, initial=initial, prefix=self.name)
 
-    def release(
-        self, stage: Stage, mode: PrintMode, values: dict[str, Any], reason: str, user: AbstractBaseUser
-    ) -> None:
+    def release(self, stage: Stage, mode: PrintMode, values: dict[str, Any], reason: str, user: User) -> None:
         facts = evidence(mode, stage.build)
         release_mode(mode.pk, user, values.get("note", ""), facts, reason, readings_of(stage.build))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
 
@@ -20,7 +20,9 @@ from greyanchor.measuring.services import averaged
 
 
 def evidence(mode: PrintMode, build: Build | None = None) -> list[dict[str, Any]]:
-    """What the shop's rules ask for, each as {rule, ok, text}; `build` is the log it was made in, where there is one."""
+    """What the shop's rules ask for, each as {rule, ok, text}; `build` is the log it was made in, where there
+    is one.
+    """
     rules = ShopRules.current()
     items = [_profile(mode, rules), _check(mode, rules)]
     return [_double(mode, build), *items] if rules.double_reading else items
@@ -68,7 +70,10 @@ def _profile(mode: PrintMode, rules: ShopRules) -> dict[str, Any]:
         return _fact(
             "profile quality",
             False,
-            f"the profile is off by {held:.2f} dE00 mean on unseen patches, the rule is {rules.profile_error:g}",
+            (
+                f"the profile is off by {held:.2f} dE00 mean on unseen patches, the rule is "
+                f"{rules.profile_error:g}"
+            ),
         )
     return _fact("profile quality", True, f"profile true to {held:.2f} dE00 mean on unseen patches")
 
@@ -105,7 +110,7 @@ def readings_of(build: Build) -> list[dict[str, str]]:
 
 @needs(RELEASE)
 @transaction.atomic
-def release(pk: int, based_on: int, note: str, exception: str, user: AbstractBaseUser) -> PrintMode:
+def release(pk: int, based_on: int, note: str, exception: str, user: User) -> PrintMode:
     """Release a mode outside its log: one that was imported, or was sent back and handed in again."""
     mode = locked_mode(pk, based_on)
     if mode.state == PrintMode.State.RELEASED:

@@ -71,8 +71,10 @@ class TotalInkStage(StageType[TotalInkResult]):
     title = "Total ink"
     purpose = "How much ink this media holds in all."
     why = (
-        "Rising sums of all inks, three colours and pairs are printed through the curves. The limit is the sum past "
-        "which another 10 % of ink darkens by less than 0.3 L*. Judge pooling and drying by eye and lower it where "
+        "Rising sums of all inks, three colours and pairs are printed through the curves. The limit is the "
+        "sum past "
+        "which another 10 % of ink darkens by less than 0.3 L*. Judge pooling and drying by eye and lower "
+        "it where "
         "needed."
     )
     passes = 1

@@ -112,12 +112,17 @@ def _shown(options: dict[str, Any]) -> dict[str, Any]:
 def stage_of(pk: int, kind: str) -> Stage:
     return get_object_or_404(
         Stage.objects.select_related(
-            "build__mode__profile", "build__mode__ink_set", "build__mode__media__media_class", "build__mode__printer",
-            "build__base__mode", "sheet_print__chart", "confirm_print__chart",
+            "build__mode__profile",
+            "build__mode__ink_set",
+            "build__mode__media__media_class",
+            "build__mode__printer",
+            "build__base__mode",
+            "sheet_print__chart",
+            "confirm_print__chart",
         ),
         build=pk,
         kind=kind,
-    )  # fmt: skip
+    )
 
 
 def back_to(stage: Stage) -> HttpResponse:
@@ -175,7 +180,8 @@ def stage_plan(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
             text = error.sentence
         else:
             text = (
-                f"{count} patches in {plan.rows} rows on {plan.sheets} sheet{'s' if plan.sheets > 1 else ''}, "
+                f"{count} patches in {plan.rows} rows on {plan.sheets} "
+                f"sheet{'s' if plan.sheets > 1 else ''}, "
                 f"about {plan.minutes:.0f} min a pass: {plan.method.hands}."
             )
     return render(request, "builds/_plan.html", {"message": text})
@@ -290,8 +296,7 @@ def stage_accept(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
             messages.success(request, f"{type_of(stage).title} accepted.")
             return _to_open_stage(build)
     build = build_of(pk)
-    form.data = form.data.copy()
-    form.data[f"{kind}-version"] = str(build.version)
+    form.data = {**form.data.dict(), f"{kind}-version": str(build.version)}  # type: ignore[attr-defined]
     return _page(request, build, form, kind, status=422)
 
 

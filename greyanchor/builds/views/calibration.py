@@ -62,7 +62,7 @@ def stage_mark(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     for key, value in request.POST.items():
         subject, bar, fault = key.partition("|")
         if bar:
-            facts.setdefault(subject, {})[fault] = float(value) if value else None
+            facts.setdefault(subject, {})[fault] = float(str(value)) if value else None
     try:
         visual.mark(stage, facts)
     except (BadInput, ValueError) as error:
@@ -83,7 +83,7 @@ def match_page(request: HttpRequest, pk: int, channel: str) -> HttpResponse:
         for key, value in request.POST.items():
             tone, bar, _ = key.partition("|")
             if bar and value:
-                facts.setdefault(tone, []).append(float(value))
+                facts.setdefault(tone, []).append(float(str(value)))
         try:
             visual.match(stage, {channel: facts})
         except BadInput as error:

@@ -43,27 +43,35 @@ def refine_start(request: HttpRequest, pk: int) -> HttpResponse:
 def refinement_page(request: HttpRequest, pk: int) -> HttpResponse:
     """Rounds with their figures, and the print of the present one."""
     made = _refinement(pk)
-    rounds = list(made.rounds.select_related("through", "after", "sheet_print__chart").defer(
-        "through__data", "through__fitted", "after__data", "after__fitted"
-    ))  # fmt: skip
+    rounds = list(
+        made.rounds.select_related("through", "after", "sheet_print__chart").defer(
+            "through__data", "through__fitted", "after__data", "after__fitted"
+        )
+    )
     last = rounds[-1]
     context = {
-        "r": made, "mode": made.mode, "rounds": rounds, "last": last, "open": made.finished_at is None,
-        "print": print_view(last.sheet_print, 1), "picture": _picture(rounds), "restore_first": MOVED,
-    }  # fmt: skip
+        "r": made,
+        "mode": made.mode,
+        "rounds": rounds,
+        "last": last,
+        "open": made.finished_at is None,
+        "print": print_view(last.sheet_print, 1),
+        "picture": _picture(rounds),
+        "restore_first": MOVED,
+    }
     return render(request, "builds/refinement_page.html", context)
 
 
 def _picture(rounds: list[RefineRound]) -> str:
-    items = [r for r in rounds if r.result]
+    items = [r.result for r in rounds if r.result]
     if len(items) < 2:
         return ""
-    number = [r.number for r in items]
+    number = [r.number for r in rounds if r.result]
     lines = [
-        Series("print, off", number, [r.result["off"]["mean"] for r in items]),
-        Series("noise", number, [r.result["noise"] for r in items], style="dotted"),
+        Series("print, off", number, [r["off"]["mean"] for r in items]),
+        Series("noise", number, [r["noise"] for r in items], style="dotted"),
     ]
-    top = max(0.5, 1.15 * max(r.result["off"]["mean"] for r in items))
+    top = max(0.5, 1.15 * max(r["off"]["mean"] for r in items))
     return line_plot(
         lines,
         Axis("round", 1, max(number)),

@@ -27,7 +27,11 @@ def mode_release(request: HttpRequest, pk: int) -> HttpResponse:
     get_object_or_404(PrintMode.objects.only("pk"), pk=pk)
     version = request.POST.get("version", "")
     mode = release(
-        pk, int(version) if version.isdecimal() else 0, request.POST.get("note", "").strip(), request.POST.get("exception", "").strip(), request.user
-    )  # fmt: skip
+        pk,
+        int(version) if version.isdecimal() else 0,
+        request.POST.get("note", "").strip(),
+        request.POST.get("exception", "").strip(),
+        request.user,
+    )
     messages.success(request, f"{mode.name} is released; every operator finds it now.")
     return redirect("mode", pk=pk)

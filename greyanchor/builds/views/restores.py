@@ -21,11 +21,16 @@ from greyanchor.profiles.models import AimRecord
 def _restore(pk: int) -> Restore:
     return get_object_or_404(
         Restore.objects.select_related(
-            "mode__printer", "mode__media", "mode__ink_set", "baseline", "sheet_print__chart", "confirm_print__chart",
+            "mode__printer",
+            "mode__media",
+            "mode__ink_set",
+            "baseline",
+            "sheet_print__chart",
+            "confirm_print__chart",
             "started_by",
         ),
         pk=pk,
-    )  # fmt: skip
+    )
 
 
 @require_POST

@@ -110,9 +110,13 @@ def suggest(request: HttpRequest) -> HttpResponse:
     printer = get_object_or_404(Printer, pk=pks["printer"])
     media = get_object_or_404(Media.objects.select_related("media_class"), pk=pks["media"])
     held = start_values(printer, media)
-    return JsonResponse({
-        name: {"value": f"{held[key].value:g}", "source": f"from {SOURCE_WORDS[held[key].source]}"} for name, key in FROZEN.items() if key in held
-    })  # fmt: skip
+    return JsonResponse(
+        {
+            name: {"value": f"{held[key].value:g}", "source": f"from {SOURCE_WORDS[held[key].source]}"}
+            for name, key in FROZEN.items()
+            if key in held
+        }
+    )
 
 
 @takes(MAKE)

@@ -6,37 +6,69 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
     dependencies = [
-        ('library', '0001_initial'),
-        ('profiles', '0001_initial'),
+        ("library", "0001_initial"),
+        ("profiles", "0001_initial"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='Check',
+            name="Check",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('tolerances', models.CharField(max_length=60)),
-                ('corrected', models.BooleanField(default=False)),
-                ('verdict', models.CharField(max_length=8)),
-                ('summary', models.CharField(max_length=200)),
-                ('criteria', models.JSONField(default=list)),
-                ('result', models.JSONField(default=dict)),
-                ('readings', models.TextField()),
-                ('readings_hash', models.CharField(max_length=64)),
-                ('condition', models.CharField(default='M1', max_length=2)),
-                ('made_at', models.DateTimeField(auto_now_add=True)),
-                ('aim', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='checks', to='profiles.aimrecord')),
-                ('made_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL)),
-                ('mode', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='checks', to='library.printmode')),
-                ('profile', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='checks', to='profiles.profile')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("tolerances", models.CharField(max_length=60)),
+                ("corrected", models.BooleanField(default=False)),
+                ("verdict", models.CharField(max_length=8)),
+                ("summary", models.CharField(max_length=200)),
+                ("criteria", models.JSONField(default=list)),
+                ("result", models.JSONField(default=dict)),
+                ("readings", models.TextField()),
+                ("readings_hash", models.CharField(max_length=64)),
+                ("condition", models.CharField(default="M1", max_length=2)),
+                ("made_at", models.DateTimeField(auto_now_add=True)),
+                (
+                    "aim",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="checks",
+                        to="profiles.aimrecord",
+                    ),
+                ),
+                (
+                    "made_by",
+                    models.ForeignKey(
+                        null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL
+                    ),
+                ),
+                (
+                    "mode",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="checks",
+                        to="library.printmode",
+                    ),
+                ),
+                (
+                    "profile",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="checks",
+                        to="profiles.profile",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-made_at', '-pk'],
+                "ordering": ["-made_at", "-pk"],
             },
         ),
     ]

@@ -9,327 +9,454 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('checks', '0001_initial'),
-        ('library', '0002_bench_in_full'),
-        ('measuring', '0002_bench_in_full'),
-        ('profiles', '0004_proof'),
+        ("checks", "0001_initial"),
+        ("library", "0002_bench_in_full"),
+        ("measuring", "0002_bench_in_full"),
+        ("profiles", "0004_proof"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='CheckAmendment',
+            name="CheckAmendment",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('what', models.CharField(max_length=20)),
-                ('before', models.CharField(blank=True, max_length=300)),
-                ('after', models.CharField(blank=True, max_length=300)),
-                ('why', models.CharField(max_length=300)),
-                ('at', models.DateTimeField(auto_now_add=True)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("what", models.CharField(max_length=20)),
+                ("before", models.CharField(blank=True, max_length=300)),
+                ("after", models.CharField(blank=True, max_length=300)),
+                ("why", models.CharField(max_length=300)),
+                ("at", models.DateTimeField(auto_now_add=True)),
             ],
             options={
-                'ordering': ['-at', '-pk'],
+                "ordering": ["-at", "-pk"],
             },
         ),
         migrations.CreateModel(
-            name='CheckFigure',
+            name="CheckFigure",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('criterion', models.CharField(max_length=60)),
-                ('value', models.FloatField()),
-                ('limit', models.FloatField(null=True)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("criterion", models.CharField(max_length=60)),
+                ("value", models.FloatField()),
+                ("limit", models.FloatField(null=True)),
             ],
         ),
         migrations.CreateModel(
-            name='CheckPrint',
+            name="CheckPrint",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('tolerances', models.CharField(max_length=60)),
-                ('corrected', models.BooleanField(default=False)),
-                ('spots', models.JSONField(blank=True, default=dict)),
-                ('error', models.CharField(blank=True, max_length=400)),
-                ('started_at', models.DateTimeField(auto_now_add=True)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("tolerances", models.CharField(max_length=60)),
+                ("corrected", models.BooleanField(default=False)),
+                ("spots", models.JSONField(blank=True, default=dict)),
+                ("error", models.CharField(blank=True, max_length=400)),
+                ("started_at", models.DateTimeField(auto_now_add=True)),
             ],
             options={
-                'ordering': ['-started_at', '-pk'],
+                "ordering": ["-started_at", "-pk"],
             },
         ),
         migrations.CreateModel(
-            name='Drift',
+            name="Drift",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('tolerances', models.CharField(max_length=60)),
-                ('criterion', models.CharField(max_length=60)),
-                ('text', models.CharField(max_length=240)),
-                ('crosses_at', models.DateTimeField(null=True)),
-                ('found_at', models.DateTimeField(auto_now=True)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("tolerances", models.CharField(max_length=60)),
+                ("criterion", models.CharField(max_length=60)),
+                ("text", models.CharField(max_length=240)),
+                ("crosses_at", models.DateTimeField(null=True)),
+                ("found_at", models.DateTimeField(auto_now=True)),
             ],
             options={
-                'ordering': ['mode__name'],
+                "ordering": ["mode__name"],
             },
         ),
         migrations.CreateModel(
-            name='HistoricalToleranceRecord',
+            name="HistoricalToleranceRecord",
             fields=[
-                ('id', models.BigIntegerField(auto_created=True, blank=True, db_index=True, verbose_name='ID')),
-                ('key', models.SlugField(max_length=60)),
-                ('title', models.CharField(max_length=120)),
-                ('data', models.JSONField()),
-                ('based_on', models.CharField(blank=True, max_length=120)),
-                ('changed_at', models.DateTimeField(blank=True, editable=False)),
-                ('version', models.PositiveIntegerField(default=1, editable=False)),
-                ('history_id', models.AutoField(primary_key=True, serialize=False)),
-                ('history_date', models.DateTimeField(db_index=True)),
-                ('history_change_reason', models.CharField(max_length=100, null=True)),
-                ('history_type', models.CharField(choices=[('+', 'Created'), ('~', 'Changed'), ('-', 'Deleted')], max_length=1)),
+                (
+                    "id",
+                    models.BigIntegerField(auto_created=True, blank=True, db_index=True, verbose_name="ID"),
+                ),
+                ("key", models.SlugField(max_length=60)),
+                ("title", models.CharField(max_length=120)),
+                ("data", models.JSONField()),
+                ("based_on", models.CharField(blank=True, max_length=120)),
+                ("changed_at", models.DateTimeField(blank=True, editable=False)),
+                ("version", models.PositiveIntegerField(default=1, editable=False)),
+                ("history_id", models.AutoField(primary_key=True, serialize=False)),
+                ("history_date", models.DateTimeField(db_index=True)),
+                ("history_change_reason", models.CharField(max_length=100, null=True)),
+                (
+                    "history_type",
+                    models.CharField(
+                        choices=[("+", "Created"), ("~", "Changed"), ("-", "Deleted")], max_length=1
+                    ),
+                ),
             ],
             options={
-                'verbose_name': 'historical tolerance record',
-                'verbose_name_plural': 'historical tolerance records',
-                'ordering': ('-history_date', '-history_id'),
-                'get_latest_by': ('history_date', 'history_id'),
+                "verbose_name": "historical tolerance record",
+                "verbose_name_plural": "historical tolerance records",
+                "ordering": ("-history_date", "-history_id"),
+                "get_latest_by": ("history_date", "history_id"),
             },
             bases=(simple_history.models.HistoricalChanges, models.Model),
         ),
         migrations.CreateModel(
-            name='Schedule',
+            name="Schedule",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('every_days', models.PositiveSmallIntegerField(validators=[django.core.validators.MinValueValidator(1), django.core.validators.MaxValueValidator(366)], verbose_name='every, days')),
-                ('tolerances', models.CharField(max_length=60)),
-                ('corrected', models.BooleanField(default=True, verbose_name='substrate-corrected aim')),
-                ('strip', models.CharField(default='full', max_length=60)),
-                ('begins', models.DateTimeField(default=django.utils.timezone.now)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                (
+                    "every_days",
+                    models.PositiveSmallIntegerField(
+                        validators=[
+                            django.core.validators.MinValueValidator(1),
+                            django.core.validators.MaxValueValidator(366),
+                        ],
+                        verbose_name="every, days",
+                    ),
+                ),
+                ("tolerances", models.CharField(max_length=60)),
+                ("corrected", models.BooleanField(default=True, verbose_name="substrate-corrected aim")),
+                ("strip", models.CharField(default="full", max_length=60)),
+                ("begins", models.DateTimeField(default=django.utils.timezone.now)),
             ],
             options={
-                'ordering': ['mode__name'],
+                "ordering": ["mode__name"],
             },
         ),
         migrations.CreateModel(
-            name='StripRecord',
+            name="StripRecord",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=120, unique=True)),
-                ('text', models.TextField()),
-                ('source', models.CharField(blank=True, max_length=200)),
-                ('created_at', models.DateTimeField(auto_now_add=True)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(max_length=120, unique=True)),
+                ("text", models.TextField()),
+                ("source", models.CharField(blank=True, max_length=200)),
+                ("created_at", models.DateTimeField(auto_now_add=True)),
             ],
             options={
-                'ordering': ['name'],
+                "ordering": ["name"],
             },
         ),
         migrations.CreateModel(
-            name='ToleranceRecord',
+            name="ToleranceRecord",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('key', models.SlugField(max_length=60, unique=True)),
-                ('title', models.CharField(max_length=120)),
-                ('data', models.JSONField()),
-                ('based_on', models.CharField(blank=True, max_length=120)),
-                ('changed_at', models.DateTimeField(auto_now=True)),
-                ('version', models.PositiveIntegerField(default=1, editable=False)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("key", models.SlugField(max_length=60, unique=True)),
+                ("title", models.CharField(max_length=120)),
+                ("data", models.JSONField()),
+                ("based_on", models.CharField(blank=True, max_length=120)),
+                ("changed_at", models.DateTimeField(auto_now=True)),
+                ("version", models.PositiveIntegerField(default=1, editable=False)),
             ],
             options={
-                'ordering': ['title'],
+                "ordering": ["title"],
             },
         ),
         migrations.AddField(
-            model_name='check',
-            name='against',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='repeated', to='checks.check'),
+            model_name="check",
+            name="against",
+            field=models.ForeignKey(
+                null=True,
+                on_delete=django.db.models.deletion.PROTECT,
+                related_name="repeated",
+                to="checks.check",
+            ),
         ),
         migrations.AddField(
-            model_name='check',
-            name='aim_name',
+            model_name="check",
+            name="aim_name",
             field=models.CharField(blank=True, max_length=160),
         ),
         migrations.AddField(
-            model_name='check',
-            name='device',
+            model_name="check",
+            name="device",
             field=models.CharField(blank=True, max_length=120),
         ),
         migrations.AddField(
-            model_name='check',
-            name='diagnosis',
+            model_name="check",
+            name="diagnosis",
             field=models.JSONField(null=True),
         ),
         migrations.AddField(
-            model_name='check',
-            name='grade',
+            model_name="check",
+            name="grade",
             field=models.CharField(blank=True, max_length=60),
         ),
         migrations.AddField(
-            model_name='check',
-            name='guard',
+            model_name="check",
+            name="guard",
             field=models.JSONField(default=dict),
         ),
         migrations.AddField(
-            model_name='check',
-            name='name',
+            model_name="check",
+            name="name",
             field=models.CharField(blank=True, max_length=160),
         ),
         migrations.AddField(
-            model_name='check',
-            name='note',
+            model_name="check",
+            name="note",
             field=models.CharField(blank=True, max_length=300),
         ),
         migrations.AddField(
-            model_name='check',
-            name='notes',
+            model_name="check",
+            name="notes",
             field=models.JSONField(default=list),
         ),
         migrations.AddField(
-            model_name='check',
-            name='other_paper',
+            model_name="check",
+            name="other_paper",
             field=models.JSONField(default=dict),
         ),
         migrations.AddField(
-            model_name='check',
-            name='printer',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='checks', to='library.printer'),
+            model_name="check",
+            name="printer",
+            field=models.ForeignKey(
+                null=True,
+                on_delete=django.db.models.deletion.PROTECT,
+                related_name="checks",
+                to="library.printer",
+            ),
         ),
         migrations.AddField(
-            model_name='check',
-            name='score',
+            model_name="check",
+            name="score",
             field=models.FloatField(null=True),
         ),
         migrations.AddField(
-            model_name='check',
-            name='seal',
-            field=models.CharField(blank=True, default='', editable=False, max_length=64),
+            model_name="check",
+            name="seal",
+            field=models.CharField(blank=True, default="", editable=False, max_length=64),
         ),
         migrations.AddField(
-            model_name='check',
-            name='sheet_print',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='checks', to='measuring.sheetprint'),
+            model_name="check",
+            name="sheet_print",
+            field=models.ForeignKey(
+                null=True,
+                on_delete=django.db.models.deletion.PROTECT,
+                related_name="checks",
+                to="measuring.sheetprint",
+            ),
         ),
         migrations.AddField(
-            model_name='check',
-            name='signed_at',
+            model_name="check",
+            name="signed_at",
             field=models.DateTimeField(null=True),
         ),
         migrations.AddField(
-            model_name='check',
-            name='signed_by',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL),
+            model_name="check",
+            name="signed_by",
+            field=models.ForeignKey(
+                null=True,
+                on_delete=django.db.models.deletion.PROTECT,
+                related_name="+",
+                to=settings.AUTH_USER_MODEL,
+            ),
         ),
         migrations.AddField(
-            model_name='check',
-            name='spots',
+            model_name="check",
+            name="spots",
             field=models.JSONField(blank=True, default=dict),
         ),
         migrations.AddField(
-            model_name='check',
-            name='tolerance_data',
+            model_name="check",
+            name="tolerance_data",
             field=models.JSONField(default=dict),
         ),
         migrations.AlterField(
-            model_name='check',
-            name='aim',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='checks', to='profiles.aimrecord'),
+            model_name="check",
+            name="aim",
+            field=models.ForeignKey(
+                null=True,
+                on_delete=django.db.models.deletion.PROTECT,
+                related_name="checks",
+                to="profiles.aimrecord",
+            ),
         ),
         migrations.AlterField(
-            model_name='check',
-            name='made_at',
+            model_name="check",
+            name="made_at",
             field=models.DateTimeField(db_index=True, default=django.utils.timezone.now),
         ),
         migrations.AddIndex(
-            model_name='check',
-            index=models.Index(fields=['mode', 'tolerances', 'made_at'], name='checks_chec_mode_id_49551b_idx'),
+            model_name="check",
+            index=models.Index(
+                fields=["mode", "tolerances", "made_at"], name="checks_chec_mode_id_49551b_idx"
+            ),
         ),
         migrations.AddField(
-            model_name='checkamendment',
-            name='by',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL),
+            model_name="checkamendment",
+            name="by",
+            field=models.ForeignKey(
+                null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL
+            ),
         ),
         migrations.AddField(
-            model_name='checkamendment',
-            name='check_made',
-            field=models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='amendments', to='checks.check'),
+            model_name="checkamendment",
+            name="check_made",
+            field=models.ForeignKey(
+                on_delete=django.db.models.deletion.CASCADE, related_name="amendments", to="checks.check"
+            ),
         ),
         migrations.AddField(
-            model_name='checkfigure',
-            name='check_made',
-            field=models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='figures', to='checks.check'),
+            model_name="checkfigure",
+            name="check_made",
+            field=models.ForeignKey(
+                on_delete=django.db.models.deletion.CASCADE, related_name="figures", to="checks.check"
+            ),
         ),
         migrations.AddField(
-            model_name='checkprint',
-            name='against',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='checks.check'),
+            model_name="checkprint",
+            name="against",
+            field=models.ForeignKey(
+                null=True, on_delete=django.db.models.deletion.PROTECT, related_name="+", to="checks.check"
+            ),
         ),
         migrations.AddField(
-            model_name='checkprint',
-            name='aim',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='profiles.aimrecord'),
+            model_name="checkprint",
+            name="aim",
+            field=models.ForeignKey(
+                null=True,
+                on_delete=django.db.models.deletion.PROTECT,
+                related_name="+",
+                to="profiles.aimrecord",
+            ),
         ),
         migrations.AddField(
-            model_name='checkprint',
-            name='made_check',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to='checks.check'),
+            model_name="checkprint",
+            name="made_check",
+            field=models.ForeignKey(
+                null=True, on_delete=django.db.models.deletion.SET_NULL, related_name="+", to="checks.check"
+            ),
         ),
         migrations.AddField(
-            model_name='checkprint',
-            name='mode',
-            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='check_prints', to='library.printmode'),
+            model_name="checkprint",
+            name="mode",
+            field=models.ForeignKey(
+                on_delete=django.db.models.deletion.PROTECT,
+                related_name="check_prints",
+                to="library.printmode",
+            ),
         ),
         migrations.AddField(
-            model_name='checkprint',
-            name='sheet_print',
-            field=models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, related_name='check_print', to='measuring.sheetprint'),
+            model_name="checkprint",
+            name="sheet_print",
+            field=models.OneToOneField(
+                on_delete=django.db.models.deletion.CASCADE,
+                related_name="check_print",
+                to="measuring.sheetprint",
+            ),
         ),
         migrations.AddField(
-            model_name='checkprint',
-            name='started_by',
+            model_name="checkprint",
+            name="started_by",
             field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL),
         ),
         migrations.AddField(
-            model_name='drift',
-            name='mode',
-            field=models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='drifts', to='library.printmode'),
+            model_name="drift",
+            name="mode",
+            field=models.ForeignKey(
+                on_delete=django.db.models.deletion.CASCADE, related_name="drifts", to="library.printmode"
+            ),
         ),
         migrations.AddField(
-            model_name='historicaltolerancerecord',
-            name='created_by',
-            field=models.ForeignKey(blank=True, db_constraint=False, null=True, on_delete=django.db.models.deletion.DO_NOTHING, related_name='+', to=settings.AUTH_USER_MODEL),
+            model_name="historicaltolerancerecord",
+            name="created_by",
+            field=models.ForeignKey(
+                blank=True,
+                db_constraint=False,
+                null=True,
+                on_delete=django.db.models.deletion.DO_NOTHING,
+                related_name="+",
+                to=settings.AUTH_USER_MODEL,
+            ),
         ),
         migrations.AddField(
-            model_name='historicaltolerancerecord',
-            name='history_user',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to=settings.AUTH_USER_MODEL),
+            model_name="historicaltolerancerecord",
+            name="history_user",
+            field=models.ForeignKey(
+                null=True,
+                on_delete=django.db.models.deletion.SET_NULL,
+                related_name="+",
+                to=settings.AUTH_USER_MODEL,
+            ),
         ),
         migrations.AddField(
-            model_name='schedule',
-            name='aim',
-            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to='profiles.aimrecord'),
+            model_name="schedule",
+            name="aim",
+            field=models.ForeignKey(
+                on_delete=django.db.models.deletion.PROTECT, related_name="+", to="profiles.aimrecord"
+            ),
         ),
         migrations.AddField(
-            model_name='schedule',
-            name='changed_by',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL),
+            model_name="schedule",
+            name="changed_by",
+            field=models.ForeignKey(
+                null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL
+            ),
         ),
         migrations.AddField(
-            model_name='schedule',
-            name='mode',
-            field=models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, related_name='schedule', to='library.printmode'),
+            model_name="schedule",
+            name="mode",
+            field=models.OneToOneField(
+                on_delete=django.db.models.deletion.CASCADE, related_name="schedule", to="library.printmode"
+            ),
         ),
         migrations.AddField(
-            model_name='striprecord',
-            name='created_by',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL),
+            model_name="striprecord",
+            name="created_by",
+            field=models.ForeignKey(
+                null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL
+            ),
         ),
         migrations.AddField(
-            model_name='tolerancerecord',
-            name='created_by',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL),
+            model_name="tolerancerecord",
+            name="created_by",
+            field=models.ForeignKey(
+                null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL
+            ),
         ),
         migrations.AddIndex(
-            model_name='checkfigure',
-            index=models.Index(fields=['criterion', 'check_made'], name='checks_chec_criteri_5f2313_idx'),
+            model_name="checkfigure",
+            index=models.Index(fields=["criterion", "check_made"], name="checks_chec_criteri_5f2313_idx"),
         ),
         migrations.AddConstraint(
-            model_name='drift',
-            constraint=models.UniqueConstraint(fields=('mode', 'tolerances'), name='one_drift_a_mode_and_set'),
+            model_name="drift",
+            constraint=models.UniqueConstraint(
+                fields=("mode", "tolerances"), name="one_drift_a_mode_and_set"
+            ),
         ),
     ]

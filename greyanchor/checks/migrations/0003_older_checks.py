@@ -13,9 +13,17 @@ SHIPPED = json.loads(Path(__file__).with_name("shipped_sets_0003.json").read_tex
 def seal_of(check):
     """As `checks.content_hash` sealed when this migration was written."""
     sealed = [
-        check.verdict, check.criteria, check.tolerances, check.tolerance_data, check.corrected,
-        hashlib.sha256(check.readings.encode()).hexdigest(), check.aim_id, check.aim_name, check.spots,
-        check.result.get("aim"), check.result.get("measured"),
+        check.verdict,
+        check.criteria,
+        check.tolerances,
+        check.tolerance_data,
+        check.corrected,
+        hashlib.sha256(check.readings.encode()).hexdigest(),
+        check.aim_id,
+        check.aim_name,
+        check.spots,
+        check.result.get("aim"),
+        check.result.get("measured"),
     ]
     return hashlib.sha256(json.dumps(sealed, sort_keys=True).encode()).hexdigest()
 

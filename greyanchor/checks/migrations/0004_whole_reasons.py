@@ -4,15 +4,14 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('checks', '0003_older_checks'),
+        ("checks", "0003_older_checks"),
     ]
 
     operations = [
         migrations.AlterField(
-            model_name='historicaltolerancerecord',
-            name='history_change_reason',
+            model_name="historicaltolerancerecord",
+            name="history_change_reason",
             field=models.TextField(null=True),
         ),
     ]

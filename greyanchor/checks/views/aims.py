@@ -66,13 +66,18 @@ def aim_page(request: HttpRequest, pk: int) -> HttpResponse:
         modes.filter(pk=int(number)).first() if number.isdecimal() else modes.filter(state="released").first()
     )
     context: dict[str, Any] = {
-        "record": record, "aim": aim, "modes": modes, "mode": mode,
+        "record": record,
+        "aim": aim,
+        "modes": modes,
+        "mode": mode,
         "editions": AimRecord.objects.filter(name=record.name).defer("data"),
-        "used": record.checks.select_related("mode").defer("readings", "result")[:8], "used_count": record.checks.count(),
+        "used": record.checks.select_related("mode").defer("readings", "result")[:8],
+        "used_count": record.checks.count(),
         "spots": [
-            {"spot": s, "colour": hex_colours(np.array([s.lab]))[0], "tints": sorted(s.tints)} for s in aim.spots.values()
+            {"spot": s, "colour": hex_colours(np.array([s.lab]))[0], "tints": sorted(s.tints)}
+            for s in aim.spots.values()
         ],
-    }  # fmt: skip
+    }
     if aim.profile is not None or aim.data is not None:
         context["patches"] = _key_rows(aim, mode)
     return render(request, "checks/aim_page.html", context)
@@ -94,12 +99,14 @@ def _key_rows(aim: Any, mode: PrintMode | None) -> list[dict[str, Any]]:
         corrected[known] = substrate_corrected(lab[known], paper[known], lab[paper].mean(axis=0), white)
     return [
         {
-            "device": 100.0 * device[i], "lab": lab[i], "colour": hex_colours(lab[i : i + 1])[0],
+            "device": 100.0 * device[i],
+            "lab": lab[i],
+            "colour": hex_colours(lab[i : i + 1])[0],
             "corrected": None if corrected is None else corrected[i],
             "corrected_colour": "" if corrected is None else hex_colours(corrected[i : i + 1])[0],
         }
         for i in np.flatnonzero(known)
-    ]  # fmt: skip
+    ]
 
 
 @require_GET

@@ -24,9 +24,13 @@ def compare_page(request: HttpRequest) -> HttpResponse:
     """Two checks, printers, sites, modes, or a mode before and after its restore."""
     key = request.GET.get("tolerances", "iso12647-7:2016")
     context: dict[str, Any] = {
-        "sets": all_keys(), "tolerances": key, "a_text": request.GET.get("a", ""), "b_text": request.GET.get("b", ""),
-        "newest": Check.objects.select_related("mode").defer("readings", "result", "criteria")[:40], **subject_choices(),
-    }  # fmt: skip
+        "sets": all_keys(),
+        "tolerances": key,
+        "a_text": request.GET.get("a", ""),
+        "b_text": request.GET.get("b", ""),
+        "newest": Check.objects.select_related("mode").defer("readings", "result", "criteria")[:40],
+        **subject_choices(),
+    }
     if context["a_text"] and context["b_text"]:
         try:
             context["found"] = compare_sides(side(context["a_text"], key), side(context["b_text"], key))

@@ -111,9 +111,17 @@ def check_strip(request: HttpRequest) -> HttpResponse:
 
 def _print_of(pk: int) -> CheckPrint:
     found = CheckPrint.objects.select_related(
-        "mode__printer__site", "mode__media", "mode__ink_set", "mode__profile", "aim", "made_check", "against", "started_by",
-        "sheet_print__chart", "sheet_print__printer",
-    )  # fmt: skip
+        "mode__printer__site",
+        "mode__media",
+        "mode__ink_set",
+        "mode__profile",
+        "aim",
+        "made_check",
+        "against",
+        "started_by",
+        "sheet_print__chart",
+        "sheet_print__printer",
+    )
     return get_object_or_404(found.defer("aim__data", "mode__profile__data", "mode__profile__fitted"), pk=pk)
 
 

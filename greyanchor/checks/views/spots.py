@@ -35,9 +35,12 @@ def spot_list(request: HttpRequest) -> HttpResponse:
     number = request.GET.get("mode", "")
     mode = modes.filter(pk=int(number)).first() if number.isdecimal() else None
     context: dict[str, Any] = {
-        "form": SpotForm(), "modes": modes, "mode": mode, "reach": OUT_OF_REACH,
+        "form": SpotForm(),
+        "modes": modes,
+        "mode": mode,
+        "reach": OUT_OF_REACH,
         "rows": _spot_rows(records, mode.profile if mode else None),
-    }  # fmt: skip
+    }
     if mode is not None:
         misses = [r["miss"] for r in context["rows"] if r["miss"] is not None]
         context["summary"] = {
@@ -76,7 +79,9 @@ def _spot_rows(records: list[SpotRecord], profile: Profile | None) -> list[dict[
 @takes(MAKE)
 @require_POST
 def spot_import(request: HttpRequest) -> HttpResponse:
-    """Colours from CxF/X-4, another CxF3 file, CSV or CGATS text; names that are there are left alone unless asked."""
+    """Colours from CxF/X-4, another CxF3 file, CSV or CGATS text; names that are there are left alone unless
+    asked.
+    """
     try:
         data, name = sent_file(request)
         found = keep_spots(

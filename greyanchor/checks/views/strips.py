@@ -35,7 +35,7 @@ def strip_list(request: HttpRequest) -> HttpResponse:
     return render(request, "checks/strip_list.html", {"ours": ours, "own": own})
 
 
-def _usual(strip: strips.Strip) -> str:
+def _usual(strip: strips.StripKind) -> str:
     """The rest of the address of a new check: what a strip is usually held to, and printed through."""
     if strip.places:
         return "&tolerances=uniformity&through=curves"

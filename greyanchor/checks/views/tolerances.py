@@ -26,8 +26,9 @@ _NEW_ROWS = 3
 @require_GET
 def set_list(request: HttpRequest) -> HttpResponse:
     context = {
-        "shipped": SHIPPED.values(), "own": ToleranceRecord.objects.select_related("created_by"),
-    }  # fmt: skip
+        "shipped": SHIPPED.values(),
+        "own": ToleranceRecord.objects.select_related("created_by"),
+    }
     return render(request, "checks/set_list.html", context)
 
 
@@ -63,7 +64,9 @@ def _page(
         "rows": _rows(found["criteria"]) if record else [],
         "lines": [
             {
-                "c": c, "group": GROUPS.get(c.group, c.group), "measure": MEASURES[c.measure],
+                "c": c,
+                "group": GROUPS.get(c.group, c.group),
+                "measure": MEASURES[c.measure],
                 "statistic": statistic_title(c.statistic),
             }
             for c in shown.criteria
@@ -73,7 +76,7 @@ def _page(
         "used": Check.objects.filter(tolerances=key).count(),
         "error": error,
         **editor_choices(),
-    }  # fmt: skip
+    }
     return render(request, "checks/set_page.html", context, status=422 if error else 200)
 
 

@@ -71,12 +71,24 @@ def trend_page(request: HttpRequest) -> HttpResponse:
     ]
     unit = MEASURES[criterion.measure]
     context = {
-        "series": found, "criterion": criterion, "question": question, "of": request.GET.get("of", ""), "unit": unit,
-        "plot": trend_view(found.days, found.values, found.trend, found.limit, unit, criterion.title) if found.values else "",
-        "points": points[::-1][:_ROWS], "rules": RULES, "fewest": FEWEST_POINTS, "restored": restored, "since": since,
-        "criteria": tolerance_set(question.tolerances).criteria, "sets": all_keys(), **subject_choices(),
+        "series": found,
+        "criterion": criterion,
+        "question": question,
+        "of": request.GET.get("of", ""),
+        "unit": unit,
+        "plot": trend_view(found.days, found.values, found.trend, found.limit, unit, criterion.title)
+        if found.values
+        else "",
+        "points": points[::-1][:_ROWS],
+        "rules": RULES,
+        "fewest": FEWEST_POINTS,
+        "restored": restored,
+        "since": since,
+        "criteria": tolerance_set(question.tolerances).criteria,
+        "sets": all_keys(),
+        **subject_choices(),
         "query": request.GET.urlencode(),
-    }  # fmt: skip
+    }
     return render(request, "checks/trend_page.html", context)
 
 

@@ -76,7 +76,9 @@ def match_pairs(channel: str, limit: float, paper_xyz: Array, solid_xyz: Array) 
 
 @dataclass(frozen=True)
 class EyeCurve:
-    """A curve made from matches: raw outputs (1024,), and how far its tone may be off, percent, two standard deviations."""
+    """A curve made from matches: raw outputs (1024,), and how far its tone may be off, percent, two standard
+    deviations.
+    """
 
     channel: str
     output: Array

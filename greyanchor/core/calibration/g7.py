@@ -146,7 +146,8 @@ def weighted(device: Array, aim: Array, measured: Array) -> tuple[Array, Array]:
 
 
 def is_grey(device: Array, lab: Array) -> bool:
-    """Whether data of CMYK fractions (n, 4) and Lab (n, 3) hold both scales, and these are G7 grey themselves.
+    """Whether data of CMYK fractions (n, 4) and Lab (n, 3) hold both scales, and these are G7 grey
+    themselves.
 
     Held to the limits of the level Grayscale: mean 1.5, largest 3.0. Only then do the scales of
     characterization data stand in for the published anchors.

@@ -86,7 +86,9 @@ class GreyBalance:
 
     @property
     def unmet(self) -> tuple[float, ...]:
-        """Tones (fractions) where not even the curves meet the aim of the CMY scale; the solids set the end."""
+        """Tones (fractions) where not even the curves meet the aim of the CMY scale; the solids set the
+        end.
+        """
         dl, dch, _ = self.weighted()
         return tuple(float(t) for t in self.tones[np.maximum(dl, dch) > _MET])
 
@@ -134,7 +136,8 @@ def _check_scales(device: Array) -> None:
         count = len(np.unique(np.round(device[mask, column], 3)))
         if count < _FEWEST_STEPS:
             raise BadInput(
-                f"the {what} has {count} steps here, {_FEWEST_STEPS} are needed: the aim g7 is solved from the grey chart"
+                f"the {what} has {count} steps here, {_FEWEST_STEPS} are needed: the aim g7 is solved from "
+                "the grey chart"
             )
 
 
@@ -169,7 +172,9 @@ def _ended(curve: Array, top: float) -> Array:
 
 
 def _through(values: Array, tones: Array, top: Array) -> Array:
-    """Device values (n, 3) that the near-neutral scale at `tones` gets through curves with knots (3, knots)."""
+    """Device values (n, 3) that the near-neutral scale at `tones` gets through curves with knots (3,
+    knots).
+    """
     asked = near_neutral(tones)
     return np.column_stack([top[i] * PchipInterpolator(_KNOTS, values[i])(asked[:, i]) for i in range(3)])
 
@@ -212,11 +217,17 @@ def _text(
         return lightness_at(np.interp(values, black_in, black_density), aim.paper)
 
     return GreyBalance(
-        curves, aim, tones,
-        model.lab(asked * top[:3]), model.lab(sent[:, :3]), aim.cmy(tones),
-        black(tones * top[3]), black(sent[:, 3]), aim.k(tones),
+        curves,
+        aim,
+        tones,
+        model.lab(asked * top[:3]),
+        model.lab(sent[:, :3]),
+        aim.cmy(tones),
+        black(tones * top[3]),
+        black(sent[:, 3]),
+        aim.k(tones),
         model.held_out.mean,
-    )  # fmt: skip
+    )
 
 
 def on_top(curves: CurveSet, beneath: CurveSet) -> CurveSet:

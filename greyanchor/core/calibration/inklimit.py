@@ -146,7 +146,10 @@ def _stall(curves: RampCurves, rules: LimitRules) -> tuple[float, str, str] | No
     if at is None:
         return None
     what = "lightness" if curves.neutral else "chroma"
-    reason = f"{what} gains less than {100 * rules.gain_share:.1f} % per 5 % of ink past {100 * curves.inputs[at]:.0f} %"
+    reason = (
+        f"{what} gains less than {100 * rules.gain_share:.1f} % per 5 % of ink past "
+        f"{100 * curves.inputs[at]:.0f} %"
+    )
     kept = _enough(curves, rules, at)
     if kept > at:
         held = "density" if curves.neutral else "chroma"

@@ -40,7 +40,9 @@ class LightSplit:
     def __post_init__(self) -> None:
         if not 0.02 <= self.reach <= 0.95:
             raise BadInput(
-                f"{self.light} at its limit equals {100 * self.reach:.0f} % of {self.parent}; a split needs 2 to 95 %"
+                f"{self.light} at its limit equals {100 * self.reach:.0f} % of {self.parent}; a "
+                "split needs "
+                "2 to 95 %"
             )
         if not 0.0 <= self.start < self.end <= 1.0:
             raise BadInput(
@@ -48,12 +50,15 @@ class LightSplit:
             )
         if self.start > self.reach + 1e-9:
             raise BadInput(
-                f"{self.light} reaches {100 * self.reach:.0f} % of {self.parent} only: start the crossover there or before"
+                f"{self.light} reaches {100 * self.reach:.0f} % of {self.parent} only: start the "
+                "crossover "
+                "there or before"
             )
         most = float(self._light_share(np.linspace(0.0, 1.0, 2001)).max())
         if most > self.reach * 1.003:  # rounding of a form
             raise BadInput(
-                f"between {100 * self.start:.0f} and {100 * self.end:.0f} % the crossover asks {100 * most / self.reach:.0f} % of {self.light}: "
+                f"between {100 * self.start:.0f} and {100 * self.end:.0f} % the crossover asks "
+                f"{100 * most / self.reach:.0f} % of {self.light}: "
                 "end it earlier, or start it earlier"
             )
 
@@ -74,9 +79,13 @@ class LightSplit:
     def as_dict(self) -> dict[str, str | float]:
         """Plain values for JSON; fractions."""
         return {
-            "parent": self.parent, "light": self.light, "reach": self.reach, "limit": self.limit,
-            "start": self.start, "end": self.end,
-        }  # fmt: skip
+            "parent": self.parent,
+            "light": self.light,
+            "reach": self.reach,
+            "limit": self.limit,
+            "start": self.start,
+            "end": self.end,
+        }
 
 
 def find_split(parent: Ramp, light: Ramp, light_limit: float, parent_limit: float = 1.0) -> LightSplit:
@@ -89,7 +98,8 @@ def find_split(parent: Ramp, light: Ramp, light_limit: float, parent_limit: floa
     gained = np.maximum.accumulate(parent.density - parent.density[0])
     if wanted <= 0.02 or wanted >= gained[-1]:
         raise BadInput(
-            f"{light.channel} is no lighter ink of {parent.channel}: its density over paper is {wanted:.2f}, {parent.channel} reaches {gained[-1]:.2f}"
+            f"{light.channel} is no lighter ink of {parent.channel}: its density over paper is "
+            f"{wanted:.2f}, {parent.channel} reaches {gained[-1]:.2f}"
         )
     reach = float(np.interp(wanted, gained, parent.inputs))
     start = 0.6 * reach

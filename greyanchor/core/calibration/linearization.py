@@ -59,7 +59,8 @@ def parse_aim(text: str) -> tuple[str, float]:
     kind, _, value = text.strip().lower().partition(":")
     if kind == "g7":
         raise BadInput(
-            "the aim g7 is not of single ramps: it is solved from the grey chart by grey balance; use sctv here"
+            "the aim g7 is not of single ramps: it is solved from the grey chart by grey balance; use "
+            "sctv here"
         )
     if kind not in ("sctv", "lstar", "density", "tvi") or (kind == "tvi") != bool(value):
         raise BadInput(f"no linearization aim {text!r}; use sctv, tvi:NN, lstar or density")
@@ -99,7 +100,8 @@ def tone_values(ramp: Ramp, limit: float, kind: str) -> tuple[Array, Array]:
     """Raw inputs (n,) up to `limit` and the tone value 0..1 of each, 1 at the limit."""
     if not 0.05 <= limit <= ramp.inputs[-1] + 1e-3:
         raise BadInput(
-            f"the limit of {ramp.channel}, {100 * limit:.1f} %, lies beyond its ramp, which ends at {100 * ramp.inputs[-1]:.1f} %"
+            f"the limit of {ramp.channel}, {100 * limit:.1f} %, lies beyond its ramp, which ends at "
+            f"{100 * ramp.inputs[-1]:.1f} %"
         )
     inside = ramp.inputs < limit - 1e-4
     inputs = np.append(ramp.inputs[inside], limit)
@@ -179,7 +181,9 @@ def touch_up(curve: Array, moves: Mapping[float, float]) -> Array:
 
 
 def confirm(readings: ReadingSet, aim: str = "sctv") -> dict[str, ToneScale]:
-    """Tone scales of ramps that were printed through the curves and read again; `after` is what was measured."""
+    """Tone scales of ramps that were printed through the curves and read again; `after` is what was
+    measured.
+    """
     kind, increase = parse_aim(aim)
     scales = {}
     for channel, ramp in find_ramps(readings).items():

@@ -106,7 +106,8 @@ def smooth(inputs: Array, values: Array, at: Array) -> Array:
 
 
 def smooth_ramp(inputs: Array, values: Array, at: Array) -> Array:
-    """`smooth` of what is left of values (n,) or (n, k) after the nearest curve of a saturating, hooking ink is taken out.
+    """`smooth` of what is left of values (n,) or (n, k) after the nearest curve of a saturating, hooking ink
+    is taken out.
 
     The guide a + b (1 - exp(-k x)) + c softplus(x - h) has the shape of an ink that saturates and, past
     h, turns; what is left is much straighter, so that noise is distinguished from shape.
@@ -124,7 +125,9 @@ def smooth_ramp(inputs: Array, values: Array, at: Array) -> Array:
 
 @lru_cache(maxsize=32)
 def _guides(inputs: tuple[float, ...], at: tuple[float, ...]) -> tuple[Array, Array, Array]:
-    """Guides of several rates and hooks at `inputs` (g, n, 3), their pseudo-inverses (g, 3, n), and the same at `at`."""
+    """Guides of several rates and hooks at `inputs` (g, n, 3), their pseudo-inverses (g, 3, n), and the same
+    at `at`.
+    """
     x, far = np.array(inputs) / inputs[-1], np.array(at) / inputs[-1]
     shapes = [(rate, hook) for rate in (0.8, 2.0, 3.5, 6.0) for hook in (0.35, 0.5, 0.65, 0.8)]
     bases = np.stack([_guide(x, *shape) for shape in shapes])
@@ -138,7 +141,9 @@ def _guide(x: Array, rate: float, hook: float) -> Array:
 
 @lru_cache(maxsize=32)
 def _penalty(steps: tuple[float, ...]) -> tuple[Array, Array]:
-    """Eigenvalues and eigenvectors of Q R^-1 Q', the integrated squared second derivative of a natural spline."""
+    """Eigenvalues and eigenvectors of Q R^-1 Q', the integrated squared second derivative of a natural
+    spline.
+    """
     inputs = np.array(steps)
     h = np.diff(inputs / (inputs[-1] - inputs[0]))
     n = len(inputs)

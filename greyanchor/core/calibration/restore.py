@@ -26,7 +26,8 @@ _LEVELS = np.linspace(0.1, 1.0, 10)
 
 
 def short_chart(channels: int = 4) -> Array:
-    """Device values (n, channels) of the short chart: paper, ramps in tenths, overprints and greys, each twice.
+    """Device values (n, channels) of the short chart: paper, ramps in tenths, overprints and greys, each
+    twice.
 
     Mixed over the sheet, the two copies average out the grain of the print and say when it is uneven.
     It is printed through the curves, first to confirm them and later to hold the machine to that day.
@@ -107,7 +108,9 @@ class Restoration:
 
 
 def compare_to_baseline(baseline: ReadingSet, now: ReadingSet, curves: CurveSet) -> Drift:
-    """What drifted, in figures and in words, from two readings of the short chart through the same `curves`."""
+    """What drifted, in figures and in words, from two readings of the short chart through the same
+    `curves`.
+    """
     if not np.array_equal(baseline.ids, now.ids):
         raise BadInput("the readings are not of the chart that the baseline was taken with")
     was, is_now = find_ramps(baseline), find_ramps(now)
@@ -166,7 +169,9 @@ def _residual(was: Ramp, now: Ramp, ratio: float) -> float:
 
 
 def _same_density(was: Ramp, now: Ramp) -> Array:
-    """Device values (n,) that now have the density over paper which the baseline had at its steps; NaN beyond the end."""
+    """Device values (n,) that now have the density over paper which the baseline had at its steps; NaN beyond
+    the end.
+    """
     gained = np.maximum.accumulate(now.density - now.density[0] + np.linspace(0.0, 1e-9, len(now.density)))
     wanted = was.density - was.density[0]
     fine = np.linspace(0.0, float(now.inputs[-1]), 2001)
@@ -228,20 +233,25 @@ def _words(
         way = "heavier" if c.volume > 1.0 else "lighter"
         at = c.inputs[int(np.argmax(np.abs(c.tone)))]
         items.append(
-            f"{c.channel} prints {100 * abs(c.volume - 1):.0f} % {way}: tone {c.tone_max:+.1f} % at {at:.0f} %, "
+            f"{c.channel} prints {100 * abs(c.volume - 1):.0f} % {way}: tone {c.tone_max:+.1f} % at "
+            f"{at:.0f} %, "
             f"solid density {c.density:+.2f}, hue {c.hue:+.1f}"
         )
     if paper > 0.5:
         change = now.lab()[is_paper].mean(axis=0) - baseline.lab()[is_paper].mean(axis=0)
         items.append(
-            f"the paper is {paper:.1f} dE00 off: L* {change[0]:+.1f}, a* {change[1]:+.1f}, b* {change[2]:+.1f}"
+            f"the paper is {paper:.1f} dE00 off: L* {change[0]:+.1f}, a* {change[1]:+.1f}, b* "
+            f"{change[2]:+.1f}"
         )
     return items or ["nothing drifted beyond the noise of a reading"]
 
 
 def _beyond_restoring(channels: dict[str, ChannelDrift], paper: float) -> list[str]:
     reasons = [
-        f"{c.channel} has another hue: {c.residual:.1f} dE00 are left when its density is matched, {HUE_MOVED:g} are allowed"
+        (
+            f"{c.channel} has another hue: {c.residual:.1f} dE00 are left when its density is matched, "
+            f"{HUE_MOVED:g} are allowed"
+        )
         for c in channels.values()
         if c.residual > HUE_MOVED
     ]

@@ -126,7 +126,10 @@ def recommend(total: TotalInk, marks: Mapping[str, float | None] | None = None) 
         return Recommendation(
             seen.limit,
             seen.fault,
-            f"{seen.fault} was seen past {100 * seen.limit:.0f} %; by reading {100 * total.limit:.0f} % would do",
+            (
+                f"{seen.fault} was seen past {100 * seen.limit:.0f} %; by reading {100 * total.limit:.0f} % "
+                "would do"
+            ),
         )
     reason = total.reason
     if seen is not None:

@@ -74,8 +74,11 @@ def compact(model: ForwardModel, total_ink: float) -> CompactModel:
     degree = DEGREES[channels]
     split = (channels + 1) // 2
     first, second = _powers(split, degree), _powers(channels - split, degree)
-    pairs = [(i, j) for i, j in itertools.product(range(len(first)), range(len(second)))
-             if first[i].sum() + second[j].sum() <= degree]  # fmt: skip
+    pairs = [
+        (i, j)
+        for i, j in itertools.product(range(len(first)), range(len(second)))
+        if first[i].sum() + second[j].sum() <= degree
+    ]
     even = _places(model, total_ink, max(4 * len(pairs), 400))
     a = _values(even[:, :split], first, degree)
     b = _values(even[:, split:], second, degree)

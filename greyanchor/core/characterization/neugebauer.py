@@ -78,9 +78,13 @@ def fit(device: Array, bands: Array, start_n: float = 1.8) -> NeugebauerModel:
         return np.concatenate([((weights @ roots - target) * scale * target**0).ravel(), prior])
 
     result = least_squares(
-        residual, start, bounds=(np.r_[1.0, np.full(len(start) - 1, -9.0)], np.r_[6.0, np.full(len(start) - 1, 9.0)]),
-        max_nfev=12, xtol=1e-4, ftol=1e-4,
-    )  # fmt: skip
+        residual,
+        start,
+        bounds=(np.r_[1.0, np.full(len(start) - 1, -9.0)], np.r_[6.0, np.full(len(start) - 1, 9.0)]),
+        max_nfev=12,
+        xtol=1e-4,
+        ftol=1e-4,
+    )
     n, gains = _unpack(result.x, channels)
     roots = _primaries(demichel(_areas(device, gains)), np.maximum(bands, _FLOOR) ** (1.0 / n), channels)
     return NeugebauerModel(float(n), gains, np.maximum(roots, 1e-4))

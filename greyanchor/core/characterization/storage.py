@@ -15,9 +15,12 @@ from greyanchor.core.errors import BadInput
 def to_bytes(model: ForwardModel) -> bytes:
     """The whole model, compressed; arrays only, nothing that could run."""
     facts = {
-        "channels": model.channels, "n": model.prior.n, "fit": model.fit.as_dict(), "held_out": model.held_out.as_dict(),
+        "channels": model.channels,
+        "n": model.prior.n,
+        "fit": model.fit.as_dict(),
+        "held_out": model.held_out.as_dict(),
         "corrections": len(model.corrections),
-    }  # fmt: skip
+    }
     arrays = {
         "gains": model.prior.gains,
         "roots": model.prior.roots,
@@ -27,9 +30,10 @@ def to_bytes(model: ForwardModel) -> bytes:
     for i, surface in enumerate((model.remainder, *model.corrections)):
         if surface is not None:
             arrays |= {
-                f"places{i}": surface.places, f"weights{i}": surface.weights,
+                f"places{i}": surface.places,
+                f"weights{i}": surface.weights,
                 f"shape{i}": np.array([surface.length, surface.noise]),
-            }  # fmt: skip
+            }
     out = io.BytesIO()
     np.savez_compressed(out, facts=np.frombuffer(json.dumps(facts).encode(), dtype=np.uint8), **arrays)  # type: ignore[arg-type]
     return out.getvalue()

@@ -30,7 +30,9 @@ def check_colours(readings: ReadingSet) -> None:
             away = float(np.linalg.norm(lab[alone].mean(axis=0) - paper))
             if away < LEAST_SOLID:
                 raise BadInput(
-                    f"full {channel} reads only {away:.0f} from paper in Lab: that ink did not print; check the nozzles"
+                    f"full {channel} reads only {away:.0f} from paper in Lab: that ink did not "
+                    "print; check "
+                    "the nozzles"
                 )
 
 
@@ -44,22 +46,27 @@ def check_model(model: ForwardModel) -> None:
 
 
 def warnings(readings: ReadingSet, model: ForwardModel) -> list[str]:
-    """What makes a profile of these readings worse than it could be, and what to do; empty when nothing does."""
+    """What makes a profile of these readings worse than it could be, and what to do; empty when nothing
+    does.
+    """
     items = []
     noise = repeat_noise(readings)
     if noise is not None and noise > _NOISY:
         items.append(
-            f"repeated patches lie {noise:.1f} dE00 from their mean: read the chart once more, or ask for several readings of each patch"
+            f"repeated patches lie {noise:.1f} dE00 from their mean: read the chart once more, or ask for "
+            "several readings of each patch"
         )
     if model.held_out.mean > _UNSURE:
         items.append(
-            f"unseen patches are predicted only to {model.held_out.mean:.1f} dE00 mean: a larger chart, or another reading of it, helps"
+            f"unseen patches are predicted only to {model.held_out.mean:.1f} dE00 mean: a larger chart, or "
+            "another reading of it, helps"
         )
     hole = emptiest(readings.inks())
     if hole[1] > _THIN:
         where = " ".join(f"{c} {100 * v:.0f}" for c, v in zip(readings.channels, hole[0]))
         items.append(
-            f"the chart is thin around {where} %: its nearest patch differs by {100 * hole[1]:.0f} % in the inks' mean"
+            f"the chart is thin around {where} %: its nearest patch differs by {100 * hole[1]:.0f} % in the "
+            "inks' mean"
         )
     return items
 
@@ -83,7 +90,9 @@ def repeat_spread(readings: ReadingSet) -> float:
 
 
 def double_spread(passes: Sequence[ReadingSet]) -> float:
-    """Standard deviation of one value of Lab in the mean of several passes over one sheet; 0 with one pass."""
+    """Standard deviation of one value of Lab in the mean of several passes over one sheet; 0 with one
+    pass.
+    """
     if len(passes) < 2:
         return 0.0
     labs = np.stack([match_chart(passes[0], p).lab() for p in passes])
@@ -91,7 +100,9 @@ def double_spread(passes: Sequence[ReadingSet]) -> float:
 
 
 def _like(readings: ReadingSet) -> tuple[Array, Array, int]:
-    """Mean Lab (n, 3) of each patch's like, which patches (n,) are repeated, and how many kinds of those there are."""
+    """Mean Lab (n, 3) of each patch's like, which patches (n,) are repeated, and how many kinds of those
+    there are.
+    """
     _, group, count = np.unique(
         np.round(readings.values(), 4), axis=0, return_inverse=True, return_counts=True
     )
@@ -101,7 +112,9 @@ def _like(readings: ReadingSet) -> tuple[Array, Array, int]:
 
 
 def emptiest(device: Array, count: int = 1500) -> tuple[Array, float]:
-    """The device value (channels,) inside the chart's ink range that is farthest from any patch, and how far (mean of inks)."""
+    """The device value (channels,) inside the chart's ink range that is farthest from any patch, and how far
+    (mean of inks).
+    """
     pool = np.random.default_rng(11).random((count, device.shape[1]))
     pool = pool[pool.sum(axis=1) <= device.sum(axis=1).max()]
     nearest = np.full(len(pool), np.inf)

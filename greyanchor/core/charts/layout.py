@@ -32,12 +32,15 @@ class Method:
     hands: str
 
     def sized(self, width: float | None) -> Method:
-        """The same with patches `width` mm wide, in proportion; `BadInput` when the aperture is too large for that."""
+        """The same with patches `width` mm wide, in proportion; `BadInput` when the aperture is too large for
+        that.
+        """
         if width is None:
             return self
         if not self.smallest <= width <= 40:
             raise BadInput(
-                f"patches {width:g} mm wide cannot be read with a {self.title}; use {self.smallest:g} to 40 mm"
+                f"patches {width:g} mm wide cannot be read with a {self.title}; use {self.smallest:g} "
+                "to 40 mm"
             )
         return replace(
             self, patch_width=width, patch_height=round(width * self.patch_height / self.patch_width, 2)
@@ -214,7 +217,8 @@ def lay_out_places(
     method: str = "strip",
     meta: dict[str, str] | None = None,
 ) -> tuple[ReadingSet, Layout]:
-    """Place the same few patches (n, channels) in nine places of one sheet: three times in its first, middle and last row.
+    """Place the same few patches (n, channels) in nine places of one sheet: three times in its first, middle
+    and last row.
 
     Raises `BadInput` when a row of the page has no room for them.
     """
@@ -222,7 +226,8 @@ def lay_out_places(
     columns, per_sheet = _room(layout.method, layout.page)
     if columns < 3 * len(device) or per_sheet < 3:
         raise BadInput(
-            f"a page of {layout.page[0]:g} x {layout.page[1]:g} mm has no room for nine places of {len(device)} patches"
+            f"a page of {layout.page[0]:g} x {layout.page[1]:g} mm has no room for nine places of "
+            f"{len(device)} patches"
         )
     rows = np.repeat([1, (per_sheet + 1) // 2, per_sheet], 3 * len(device)).astype(np.int64)
     cols = np.tile(np.arange(1, 3 * len(device) + 1), 3).astype(np.int64)
@@ -286,7 +291,8 @@ def check_corners(layout: Layout, seen: npt.ArrayLike, sheet: int = 1) -> None:
     lean = float(across @ down) / (sizes[0] * sizes[1])
     if abs(lean) * sizes[1] > slack:
         raise BadInput(
-            f"the corners are {abs(lean) * 57.3:.1f} degrees off the square: set them again on the outer corners"
+            f"the corners are {abs(lean) * 57.3:.1f} degrees off the square: set them again on the outer "
+            "corners"
         )
 
 

@@ -15,9 +15,29 @@ from greyanchor.core.measurement.sequences import sobol
 
 PURPOSES = ("ink-limit", "linearization", "total-ink", "grey", "profile", "control-strip")
 _GREY_STEPS = (
-    0.02, 0.04, 0.07, 0.10, 0.15, 0.20, 0.25, 0.30, 0.35, 0.40, 0.45, 0.50, 0.55, 0.60, 0.65, 0.70, 0.75, 0.80,
-    0.85, 0.90, 0.95, 1.0,
-)  # fmt: skip
+    0.02,
+    0.04,
+    0.07,
+    0.10,
+    0.15,
+    0.20,
+    0.25,
+    0.30,
+    0.35,
+    0.40,
+    0.45,
+    0.50,
+    0.55,
+    0.60,
+    0.65,
+    0.70,
+    0.75,
+    0.80,
+    0.85,
+    0.90,
+    0.95,
+    1.0,
+)
 
 
 def near_neutral(cyan: npt.ArrayLike) -> Array:
@@ -31,7 +51,9 @@ def near_neutral(cyan: npt.ArrayLike) -> Array:
 
 
 def ink_limit_ramps(channels: int = 4, steps: int = 21) -> Array:
-    """Paper, four times, and an even ramp of every channel alone up to raw 100 %, `steps` each without paper."""
+    """Paper, four times, and an even ramp of every channel alone up to raw 100 %, `steps` each without
+    paper.
+    """
     levels = np.linspace(0.0, 1.0, steps + 1)[1:]
     return np.vstack([np.zeros((4, channels)), *(_single(channels, i, levels) for i in range(channels))])
 
@@ -185,11 +207,20 @@ def control_strip(total_ink: float = 4.0) -> Array:
     )
     rows.append(
         [
-            (0.10, 0.30, 0.35, 0.0), (0.15, 0.45, 0.50, 0.0), (0.25, 0.55, 0.65, 0.15), (0.40, 0.65, 0.70, 0.35),
-            (1, 0.9, 0.1, 0.2), (0.2, 1, 1, 0.2), (1, 0.3, 1, 0.2), (0.7, 0.6, 0.6, 0.6),
-            (0.3, 0.25, 0.25, 0.3), (0.6, 0.4, 0.2, 0.1), (0.2, 0.1, 0.6, 0.05), (0.1, 0.5, 0.1, 0.0),
+            (0.10, 0.30, 0.35, 0.0),
+            (0.15, 0.45, 0.50, 0.0),
+            (0.25, 0.55, 0.65, 0.15),
+            (0.40, 0.65, 0.70, 0.35),
+            (1, 0.9, 0.1, 0.2),
+            (0.2, 1, 1, 0.2),
+            (1, 0.3, 1, 0.2),
+            (0.7, 0.6, 0.6, 0.6),
+            (0.3, 0.25, 0.25, 0.3),
+            (0.6, 0.4, 0.2, 0.1),
+            (0.2, 0.1, 0.6, 0.05),
+            (0.1, 0.5, 0.1, 0.0),
         ]
-    )  # fmt: skip
+    )
     return _unique(_fit_total(np.vstack(rows), total_ink))
 
 

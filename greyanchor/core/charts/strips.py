@@ -122,7 +122,9 @@ def lay_out_strip(
 def of_kind(
     name: str, page: str = "a4", method: str = "strip", spots: Spots = (), meta: dict[str, str] | None = None
 ) -> ReadingSet:
-    """One of `STRIPS` laid out, with patches for `spots`: name with its tint, and the CMYK (4,) that prints it."""
+    """One of `STRIPS` laid out, with patches for `spots`: name with its tint, and the CMYK (4,) that prints
+    it.
+    """
     if name not in STRIPS:
         raise BadInput(f"no control strip {name!r}; use one of {', '.join(STRIPS)}")
     kind = STRIPS[name]
@@ -135,7 +137,8 @@ def of_kind(
 
 
 def with_spots(device: Array, spots: Spots) -> tuple[Array, tuple[str, ...]]:
-    """A strip (n, 4) with patches for spot colours: names with their tint, and the CMYK that prints them (4,).
+    """A strip (n, 4) with patches for spot colours: names with their tint, and the CMYK that prints them
+    (4,).
 
     Gives device values and the name of each patch, empty for process colours.
     """

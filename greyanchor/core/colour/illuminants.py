@@ -36,7 +36,9 @@ class MeasuredLight:
             raise BadInput("the wavelengths of the light do not rise")
         if nm[0] > 400 or nm[-1] < 700 or np.diff(nm).max() > 20:
             raise BadInput(
-                f"the light is measured from {nm[0]:g} to {nm[-1]:g} nm; 400 to 700 nm at 20 nm or closer are needed"
+                f"the light is measured from {nm[0]:g} to {nm[-1]:g} nm; 400 to 700 nm at 20 nm or "
+                "closer "
+                "are needed"
             )
         top = float(values.max())
         if top <= 0:
@@ -93,7 +95,8 @@ def daylight(temperature: float) -> np.ndarray:
 def light(name: Light) -> np.ndarray:
     """Relative power of the light called `name` at 360..780 nm, 1 nm, shape (421,).
 
-    `name` is one of `FIXED_LIGHTS`, a CIE daylight (``D50``), a temperature (``5600K``), or a `MeasuredLight`.
+    `name` is one of `FIXED_LIGHTS`, a CIE daylight (``D50``), a temperature (``5600K``), or a
+    `MeasuredLight`.
     """
     if isinstance(name, MeasuredLight):
         return np.array(name.power)

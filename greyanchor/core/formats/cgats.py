@@ -140,7 +140,11 @@ def from_table(table: Table) -> ReadingSet:
     declared = table.header.get("NUMBER_OF_SETS", "")
     if declared.isdecimal() and int(declared) != len(table.lines):
         raise BadInput(
-            f"NUMBER_OF_SETS says {declared}, but there are {len(table.lines)} lines of data; the file may be cut off",
+            (
+                f"NUMBER_OF_SETS says {declared}, but there are {len(table.lines)} lines of data; the "
+                "file may "
+                "be cut off"
+            ),
             line=table.lines[-1][0],
         )
     index = {name: i for i, name in enumerate(table.fields)}

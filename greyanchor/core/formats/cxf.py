@@ -108,7 +108,8 @@ def loads(data: bytes, source: str = "readings") -> ReadingSet:
 
 
 def spot_inks(data: bytes, source: str = "spot colours") -> list[tuple[str, float, str]]:
-    """Tints of spot inks that a CxF/X-4 file (ISO 17972-4) characterizes: ink, tint in percent, name of the object.
+    """Tints of spot inks that a CxF/X-4 file (ISO 17972-4) characterizes: ink, tint in percent, name of the
+    object.
 
     Only measurements over the substrate count. Empty for a file without such a characterization.
     """
@@ -376,7 +377,8 @@ def dumps(readings: ReadingSet) -> str:
     out += [_object(readings, i) for i in range(len(readings))]
     out += ["  </cc:ObjectCollection>", "  <cc:ColorSpecificationCollection>"]
     out += [
-        f'   <cc:ColorSpecification Id="{readings.condition}"><cc:TristimulusSpec><cc:Illuminant>D50</cc:Illuminant>'
+        "   <cc:ColorSpecification "
+        f'Id="{readings.condition}"><cc:TristimulusSpec><cc:Illuminant>D50</cc:Illuminant>'
         "<cc:Observer>2_Degree</cc:Observer></cc:TristimulusSpec><cc:MeasurementSpec>"
         "<cc:MeasurementType>Spectrum_Reflectance</cc:MeasurementType>"
         '<cc:WavelengthRange StartWL="380" Increment="10"/>'
@@ -393,14 +395,18 @@ def dumps(readings: ReadingSet) -> str:
 def _object(readings: ReadingSet, i: int) -> str:
     name = quoteattr(readings.ids[i])
     parts = [
-        f'   <cc:Object ObjectType="{"Measurement" if readings.is_measured else "Target"}" Name={name} Id="p{i + 1}">'
+        (
+            f'   <cc:Object ObjectType="{"Measurement" if readings.is_measured else "Target"}" Name={name} '
+            f'Id="p{i + 1}">'
+        )
     ]
     if readings.is_measured:
         parts.append("<cc:ColorValues>")
         if readings.spectra is not None:
             values = " ".join(f"{v:.6f}" for v in readings.spectra[i])
             parts.append(
-                f'<cc:ReflectanceSpectrum ColorSpecification="{readings.condition}" StartWL="380">{values}</cc:ReflectanceSpectrum>'
+                f'<cc:ReflectanceSpectrum ColorSpecification="{readings.condition}" '
+                f'StartWL="380">{values}</cc:ReflectanceSpectrum>'
             )
         elif readings.measured_xyz is not None:
             parts.append(_coordinates("ColorCIEXYZ", "XYZ", readings.measured_xyz[i], readings.condition))
@@ -435,7 +441,10 @@ def _inks(readings: ReadingSet, i: int) -> str:
         if c in _INK_NAMES
     )
     spots = "".join(
-        f"<cc:SpotColor><cc:Name>{escape(c)}</cc:Name><cc:Percentage>{100 * v:.4f}</cc:Percentage></cc:SpotColor>"
+        (
+            f"<cc:SpotColor><cc:Name>{escape(c)}</cc:Name><cc:Percentage>{100 * v:.4f}</cc:Percentage>"
+            "</cc:SpotColor>"
+        )
         for c, v in values.items()
         if c not in _INK_NAMES
     )

@@ -55,9 +55,13 @@ def description_tag(text: str) -> bytes:
     plain = text.encode("ascii", "replace") + b"\0"
     coded = text.encode("utf-16-be") + b"\0\0"
     return (
-        b"desc\0\0\0\0" + struct.pack(">I", len(plain)) + plain
-        + struct.pack(">II", 0, len(coded) // 2) + coded + struct.pack(">HB67x", 0, 0)
-    )  # fmt: skip
+        b"desc\0\0\0\0"
+        + struct.pack(">I", len(plain))
+        + plain
+        + struct.pack(">II", 0, len(coded) // 2)
+        + coded
+        + struct.pack(">HB67x", 0, 0)
+    )
 
 
 def xyz_tag(xyz: Array) -> bytes:
@@ -94,16 +98,36 @@ def build(
     """A whole output (`prtr`) profile from its tags; PCS is Lab. Version 4 carries the MD5 profile id."""
     header = struct.pack(
         ">I4sI4s4s4s6H4s4sI4s4sQI3i4s16s28x",
-        0, b"\0\0\0\0", 0x04400000 if version == 4 else 0x02400000, b"prtr", space_of(channels), b"Lab ",
-        when.year, when.month, when.day, when.hour, when.minute, when.second,
-        b"acsp", b"\0\0\0\0", 0, b"\0\0\0\0", b"\0\0\0\0", 0, intent,
-        *(round(v * 65536) for v in PCS_WHITE), b"\0\0\0\0", b"\0" * 16,
-    )  # fmt: skip
+        0,
+        b"\0\0\0\0",
+        0x04400000 if version == 4 else 0x02400000,
+        b"prtr",
+        space_of(channels),
+        b"Lab ",
+        when.year,
+        when.month,
+        when.day,
+        when.hour,
+        when.minute,
+        when.second,
+        b"acsp",
+        b"\0\0\0\0",
+        0,
+        b"\0\0\0\0",
+        b"\0\0\0\0",
+        0,
+        intent,
+        *(round(v * 65536) for v in PCS_WHITE),
+        b"\0\0\0\0",
+        b"\0" * 16,
+    )
     return _assemble(header, tags)
 
 
 def _assemble(header: bytes, tags: Mapping[str, bytes]) -> bytes:
-    """Header, tag table and tags; equal tags share their bytes. Size and version 4's profile id are set again."""
+    """Header, tag table and tags; equal tags share their bytes. Size and version 4's profile id are set
+    again.
+    """
     table, body, placed = b"", bytearray(), {}
     offset = 128 + 4 + 12 * len(tags)
     for signature, data in tags.items():
@@ -199,7 +223,9 @@ class IccProfile:
         return self.luts[name]
 
     def device_to_lab(self, device: Array, intent: str = "absolute") -> Array:
-        """Lab (n, 3) of device fractions (n, channels); ``absolute``, ``relative``, ``perceptual`` or ``saturation``."""
+        """Lab (n, 3) of device fractions (n, channels); ``absolute``, ``relative``, ``perceptual`` or
+        ``saturation``.
+        """
         name = self._table("A2B", intent)
         lut, legacy = self.lut(name)
         lab = decode_lab(lut.evaluate(np.asarray(device, dtype=float)), legacy)

@@ -1,6 +1,8 @@
-"""Lookup tables of ICC profiles: `lut16Type` both ways, and `lut8Type`, `lutAToBType`, `lutBToAType` for reading.
+"""Lookup tables of ICC profiles: `lut16Type` both ways, and `lut8Type`, `lutAToBType`, `lutBToAType` for
+reading.
 
-Numbers are fractions 0..1 of the encoded range; `encode_lab` and `decode_lab` turn PCS Lab into them and back.
+Numbers are fractions 0..1 of the encoded range; `encode_lab` and `decode_lab` turn PCS Lab into them and
+back.
 """
 
 from __future__ import annotations
@@ -94,7 +96,9 @@ def decode_lut(data: bytes, name: str) -> tuple[Lut, bool]:
 
 
 def _check_size(channels: int, outputs: int, sides: list[int]) -> None:
-    """More inputs than a printer has would make one evaluation endless: 2^n corners are looked up for each colour."""
+    """More inputs than a printer has would make one evaluation endless: 2^n corners are looked up for each
+    colour.
+    """
     if not 1 <= channels <= MAX_INPUTS or not 1 <= outputs <= MAX_OUTPUTS:
         raise ValueError(f"{channels} channels to {outputs}: no printer has these")
     if len(sides) != channels or min(sides) < 2:

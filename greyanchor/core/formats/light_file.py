@@ -22,7 +22,9 @@ def read(path: str | Path) -> MeasuredLight:
 
 
 def loads(data: bytes, source: str = "light") -> MeasuredLight:
-    """Parse a light: comma, semicolon, tab or blanks between the columns, headings and ``#`` lines left out."""
+    """Parse a light: comma, semicolon, tab or blanks between the columns, headings and ``#`` lines left
+    out.
+    """
     try:
         rows = _rows(cgats.decode(data))
         if not rows:

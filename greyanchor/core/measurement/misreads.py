@@ -76,7 +76,8 @@ def judge_row(
 ) -> RowVerdict:
     """Hold a row's Lab (n, 3) against what is expected of it, and against likely slips.
 
-    What counts is whether reading the row backwards, shifted by a patch, or another row `around` it explains it far better. `rough` says that the expectation is only
+    What counts is whether reading the row backwards, shifted by a patch, or another row `around` it explains
+    it far better. `rough` says that the expectation is only
     a model; an earlier reading of the same row is held to much less.
     """
     if len(measured) != len(expected):
@@ -195,7 +196,8 @@ def judge_pass(chart: ReadingSet, expected: Array, readings: ReadingSet, rough: 
     if whole > (11.0 if rough else 8.0):
         against = "what this chart should read" if rough else "the first pass"
         raise BadInput(
-            f"these readings have nothing to do with {against} (typical difference {whole:.0f} in Lab): another chart was read"
+            f"these readings have nothing to do with {against} (typical difference {whole:.0f} in Lab): "
+            "another chart was read"
         )
     if chart.rows is not None:
         bent = adapted(expected, expected, measured) if rough else expected

@@ -99,26 +99,36 @@ class Comparison:
         """What the figures mean, in plain words, most important first."""
         if self.unlike:
             return [
-                f"The passes have nothing to do with each other (median {self.shift:.1f} dE00): another sheet or another chart was read."
+                (
+                    f"The passes have nothing to do with each other (median {self.shift:.1f} dE00): another "
+                    "sheet or another chart was read."
+                )
             ]
         items = []
         for row in self.suspect_rows:
             which = self.worst_pass.get(f"row {row}", 0)
             items.append(
-                f"Row {row} differs as a whole{f'; pass {which} stands alone' if which else ''}: it was misread. Read it again."
+                f"Row {row} differs as a whole{f'; pass {which} stands alone' if which else ''}: it was "
+                "misread. Read it again."
             )
         for name in self.stray_patches[:6]:
             which = self.worst_pass.get(name, 0)
             items.append(
-                f"Patch {name} differs alone{f', in pass {which}' if which else ''}: a speck, a scratch or a slip."
+                f"Patch {name} differs alone{f', in pass {which}' if which else ''}: a speck, a "
+                "scratch or "
+                "a slip."
             )
         if self.moved > MOVED_LIMIT and len(self.suspect_rows) < 3:
             items.append(
-                f"All inked patches moved alike (by {self.moved:.1f} in Lab): the sheet was still drying, or the white calibration slipped."
+                f"All inked patches moved alike (by {self.moved:.1f} in Lab): the sheet was still "
+                "drying, "
+                "or the white calibration slipped."
             )
         if self.uneven is not None and self.uneven > UNEVEN_LIMIT:
             items.append(
-                f"Repeated patches lie up to {self.uneven:.1f} dE00 from their mean though the passes agree on them: the sheet is uneven, reading again does not help."
+                f"Repeated patches lie up to {self.uneven:.1f} dE00 from their mean though the "
+                "passes agree "
+                "on them: the sheet is uneven, reading again does not help."
             )
         return items
 
@@ -220,7 +230,8 @@ def _suspect_rows(
 
 
 def _moved(labs: Array) -> float:
-    """Largest length of the mean Lab difference between two passes (passes, patches, 3), over the darker patches.
+    """Largest length of the mean Lab difference between two passes (passes, patches, 3), over the darker
+    patches.
 
     Means are of the middle half of the patches in each coordinate, so that misread rows do not count.
     """
@@ -255,7 +266,9 @@ def _worst_pass(
 
 
 def unevenness(passes: Sequence[ReadingSet]) -> float | None:
-    """Largest dE00 of a repeated patch from the mean of its like, the passes averaged (median); None without repeats."""
+    """Largest dE00 of a repeated patch from the mean of its like, the passes averaged (median); None without
+    repeats.
+    """
     device = passes[0].device
     if device is None:
         return None

@@ -1,4 +1,5 @@
-"""Packs: print modes with everything they need in one ZIP that any program can read. docs/pack-format.md says the format.
+"""Packs: print modes with everything they need in one ZIP that any program can read. docs/pack-format.md says
+the format.
 
 `archive` opens and writes ZIP files that nobody checked, `manifest` holds the schema and checks a
 manifest against it and against the files, `loose` reads profiles that came without a pack.

@@ -1,4 +1,6 @@
-"""ZIP files from anybody: names, kinds and sizes are looked at before anything is unpacked, and again while it is."""
+"""ZIP files from anybody: names, kinds and sizes are looked at before anything is unpacked, and again while
+it is.
+"""
 
 from __future__ import annotations
 
@@ -85,7 +87,8 @@ class Archive:
                 raise BadInput(f"{name} is there twice")
             if info.file_size > MOST_ONE:
                 raise BadInput(
-                    f"{name} has {info.file_size / 2**20:.0f} MB when unpacked; {MOST_ONE // 2**20} are allowed"
+                    f"{name} has {info.file_size / 2**20:.0f} MB when unpacked; {MOST_ONE // 2**20} are "
+                    "allowed"
                 )
             total += info.file_size
             if total > MOST_ALL:
@@ -97,7 +100,9 @@ class Archive:
     def __enter__(self) -> Archive:
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, value: BaseException | None, trace: TracebackType | None) -> None:  # fmt: skip
+    def __exit__(
+        self, kind: type[BaseException] | None, value: BaseException | None, trace: TracebackType | None
+    ) -> None:
         self._zip.close()
 
     def again(self) -> Archive:
@@ -130,13 +135,16 @@ class Archive:
 
 
 class Ahead(Generic[T]):
-    """Reads files of an archive in a thread of its own, a few ahead of whoever asks for them in the order of `names`.
+    """Reads files of an archive in a thread of its own, a few ahead of whoever asks for them in the order of
+    `names`.
 
     Unpacking and hashing leave the interpreter free, so that a large pack comes in on two cores. `work` is
     done with the archive and a name; what it raises is raised where the file is asked for.
     """
 
-    def __init__(self, archive: Archive, names: Sequence[str], work: Callable[[Archive, str], T], depth: int = 4) -> None:  # fmt: skip
+    def __init__(
+        self, archive: Archive, names: Sequence[str], work: Callable[[Archive, str], T], depth: int = 4
+    ) -> None:
         self._archive = archive.again()
         self._work, self._left = work, deque(names)
         self._pool = ThreadPoolExecutor(1)

@@ -74,7 +74,9 @@ def read_pack(archive: Archive, report: Progress | None = None) -> Pack:
 
 
 def read_tested(archive: Archive) -> Pack:
-    """A pack that `read_pack` has tested before, byte for byte: whoever calls holds the file to its hash first."""
+    """A pack that `read_pack` has tested before, byte for byte: whoever calls holds the file to its hash
+    first.
+    """
     return Pack(_manifest(archive, tested=True), archive.name)
 
 
@@ -99,7 +101,9 @@ def _manifest(archive: Archive, tested: bool = False) -> dict[str, Any]:
         )
     if tested:
         return found
-    wrong = next(iter(sorted(_validator().iter_errors(found), key=lambda e: list(map(str, e.absolute_path)))), None)  # fmt: skip
+    wrong = next(
+        iter(sorted(_validator().iter_errors(found), key=lambda e: list(map(str, e.absolute_path)))), None
+    )
     if wrong is not None:
         place = "/".join(map(str, wrong.absolute_path)) or "the manifest"
         raise BadInput(f"{MANIFEST}, {place}: {wrong.message[:200]}")
@@ -138,8 +142,13 @@ def _names_meet(manifest: dict[str, Any]) -> None:
     """Every name that is used is reported, once."""
     names: dict[str, set[str]] = {}
     for kind, key in (
-        ("modes", "name"), ("media", "name"), ("media_classes", "name"), ("printers", "model"), ("ink_sets", "name"), ("presets", "name"),
-    ):  # fmt: skip
+        ("modes", "name"),
+        ("media", "name"),
+        ("media_classes", "name"),
+        ("printers", "model"),
+        ("ink_sets", "name"),
+        ("presets", "name"),
+    ):
         items = [r[key] for r in manifest.get(kind, [])]
         double = (
             next((n for n in items if items.count(n) > 1), None) if len(set(items)) < len(items) else None
@@ -169,7 +178,9 @@ def _meet(known: set[str], name: str, whose: str, what: str) -> None:
 
 
 def _in_order(manifest: dict[str, Any]) -> list[str]:
-    """Files of a pack in the order in which they are tested: mode by mode, then those that no mode asks for."""
+    """Files of a pack in the order in which they are tested: mode by mode, then those that no mode asks
+    for.
+    """
     asked = [
         name
         for m in manifest["modes"]
@@ -260,9 +271,11 @@ def _test_mode(mode: dict[str, Any], manifest: dict[str, Any], contents: _Conten
 def dump_pack(
     manifest: Mapping[str, Any], files: Mapping[str, Callable[[], bytes]], report: Progress | None = None
 ) -> Iterator[tuple[str, bytes]]:
-    """Names and bytes of a pack for `write_archive`: the files, one at a time, and the manifest with their hashes last.
+    """Names and bytes of a pack for `write_archive`: the files, one at a time, and the manifest with their
+    hashes last.
 
-    `files` gives each file's bytes when it is asked, so that a large pack is never in memory whole. `report` hears
+    `files` gives each file's bytes when it is asked, so that a large pack is never in memory whole. `report`
+    hears
     how far it is, and may raise to stop it.
     """
     facts: dict[str, dict[str, Any]] = {}

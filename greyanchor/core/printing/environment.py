@@ -64,6 +64,7 @@ class PrintEnvironment:
     def label(self) -> str:
         """One line that names the environment on a sheet."""
         return (
-            f"{self.printer} · {self.ink_set} · {self.media} · {self.resolution} dpi · {self.passes} passes · "
+            f"{self.printer} · {self.ink_set} · {self.media} · {self.resolution} dpi · {self.passes} "
+            "passes · "
             f"{self.direction} · {self.halftone} · {self.heat:g} °C · vacuum {self.vacuum:g} %"
         )

@@ -1,4 +1,5 @@
-"""Handling settings: everything physical about printing, with unit, range, purpose, and where a value comes from.
+"""Handling settings: everything physical about printing, with unit, range, purpose, and where a value comes
+from.
 
 A value is held by the printer, the media class, the media preset or the print mode; the last of them
 that holds one decides. What none of them holds is the printer's own usual value.
@@ -44,28 +45,169 @@ class Setting:
 
 
 _ALL = (
-    Setting("vacuum", "Vacuum", "%", 0, 100, 1, "Holding", "holds the media flat; too much brakes it, too little lets it lift and be scuffed"),
-    Setting("roller_pressure", "Roller pressure", "N", 0, 80, 1, "Holding", "grips the media for an even feed; too much marks soft surfaces"),
-    Setting("head_height", "Head height", "mm", 1, 6, 0.1, "Holding", "keeps the heads clear of the media; higher is safer and less sharp"),
-    Setting("heat_before", "Heat before the platen", "°C", 15, 90, 1, "Heat and drying", "warms the media so that it lies calm and takes ink evenly"),
-    Setting("heat_on", "Heat on the platen", "°C", 15, 90, 1, "Heat and drying", "fixes drops where they land; too much makes paper cockle"),
-    Setting("heat_after", "Heat after the platen", "°C", 15, 110, 1, "Heat and drying", "dries the print before it is wound up"),
-    Setting("pass_pause", "Dry time between passes", "s", 0, 10, 0.1, "Heat and drying", "lets ink sink in before the next pass; costs speed"),
-    Setting("sheet_pause", "Dry time between sheets", "s", 0, 900, 5, "Heat and drying", "keeps a sheet from marking the next"),
-    Setting("lamp_power", "Lamp power", "%", 0, 100, 1, "Heat and drying", "cures ink; too little stays soft, too much makes ink brittle and film warp"),
-    Setting("feed", "Feed adjustment", "%", -2, 2, 0.01, "Movement", "closes light and dark lines between the strips of neighbouring passes"),
-    Setting("alignment", "Alignment of both directions", "µm", -400, 400, 5, "Movement", "lays drops of both directions on one another"),
-    Setting("overprints", "Overprint count", "times", 1, 6, 1, "Ink and heads", "prints the same line more than once for density on backlit media"),
-    Setting("cleaning", "Cleaning every", "m²", 0, 400, 1, "Ink and heads", "keeps nozzles open; 0 cleans between jobs alone"),
-    Setting("wiping", "Wiping every", "m²", 0, 100, 1, "Ink and heads", "takes fluff and mist off the heads; 0 wipes between jobs alone"),
-    Setting("margin_side", "Side margins", "mm", 0, 100, 0.5, "Edges", "keeps ink off the platen beside the media"),
-    Setting("margin_top", "Leading margin", "mm", 0, 300, 1, "Edges", "lets the rollers hold the media before ink lands"),
-    Setting("margin_end", "Trailing margin", "mm", 0, 300, 1, "Edges", "keeps the last lines under the rollers"),
+    Setting(
+        "vacuum",
+        "Vacuum",
+        "%",
+        0,
+        100,
+        1,
+        "Holding",
+        "holds the media flat; too much brakes it, too little lets it lift and be scuffed",
+    ),
+    Setting(
+        "roller_pressure",
+        "Roller pressure",
+        "N",
+        0,
+        80,
+        1,
+        "Holding",
+        "grips the media for an even feed; too much marks soft surfaces",
+    ),
+    Setting(
+        "head_height",
+        "Head height",
+        "mm",
+        1,
+        6,
+        0.1,
+        "Holding",
+        "keeps the heads clear of the media; higher is safer and less sharp",
+    ),
+    Setting(
+        "heat_before",
+        "Heat before the platen",
+        "°C",
+        15,
+        90,
+        1,
+        "Heat and drying",
+        "warms the media so that it lies calm and takes ink evenly",
+    ),
+    Setting(
+        "heat_on",
+        "Heat on the platen",
+        "°C",
+        15,
+        90,
+        1,
+        "Heat and drying",
+        "fixes drops where they land; too much makes paper cockle",
+    ),
+    Setting(
+        "heat_after",
+        "Heat after the platen",
+        "°C",
+        15,
+        110,
+        1,
+        "Heat and drying",
+        "dries the print before it is wound up",
+    ),
+    Setting(
+        "pass_pause",
+        "Dry time between passes",
+        "s",
+        0,
+        10,
+        0.1,
+        "Heat and drying",
+        "lets ink sink in before the next pass; costs speed",
+    ),
+    Setting(
+        "sheet_pause",
+        "Dry time between sheets",
+        "s",
+        0,
+        900,
+        5,
+        "Heat and drying",
+        "keeps a sheet from marking the next",
+    ),
+    Setting(
+        "lamp_power",
+        "Lamp power",
+        "%",
+        0,
+        100,
+        1,
+        "Heat and drying",
+        "cures ink; too little stays soft, too much makes ink brittle and film warp",
+    ),
+    Setting(
+        "feed",
+        "Feed adjustment",
+        "%",
+        -2,
+        2,
+        0.01,
+        "Movement",
+        "closes light and dark lines between the strips of neighbouring passes",
+    ),
+    Setting(
+        "alignment",
+        "Alignment of both directions",
+        "µm",
+        -400,
+        400,
+        5,
+        "Movement",
+        "lays drops of both directions on one another",
+    ),
+    Setting(
+        "overprints",
+        "Overprint count",
+        "times",
+        1,
+        6,
+        1,
+        "Ink and heads",
+        "prints the same line more than once for density on backlit media",
+    ),
+    Setting(
+        "cleaning",
+        "Cleaning every",
+        "m²",
+        0,
+        400,
+        1,
+        "Ink and heads",
+        "keeps nozzles open; 0 cleans between jobs alone",
+    ),
+    Setting(
+        "wiping",
+        "Wiping every",
+        "m²",
+        0,
+        100,
+        1,
+        "Ink and heads",
+        "takes fluff and mist off the heads; 0 wipes between jobs alone",
+    ),
+    Setting(
+        "margin_side", "Side margins", "mm", 0, 100, 0.5, "Edges", "keeps ink off the platen beside the media"
+    ),
+    Setting(
+        "margin_top",
+        "Leading margin",
+        "mm",
+        0,
+        300,
+        1,
+        "Edges",
+        "lets the rollers hold the media before ink lands",
+    ),
+    Setting(
+        "margin_end", "Trailing margin", "mm", 0, 300, 1, "Edges", "keeps the last lines under the rollers"
+    ),
     Setting("cut_force", "Blade force", "g", 0, 600, 5, "Cutting", "cuts the media and not its backing"),
     Setting("cut_speed", "Blade speed", "mm/s", 5, 800, 5, "Cutting", "slower cuts corners clean"),
-    Setting("cut_passes", "Blade passes", "times", 1, 8, 1, "Cutting", "thick media are cut in more than one pass"),
+    Setting(
+        "cut_passes", "Blade passes", "times", 1, 8, 1, "Cutting", "thick media are cut in more than one pass"
+    ),
     Setting("cut_offset", "Blade offset", "mm", -2, 2, 0.01, "Cutting", "lays the cut on the printed line"),
-)  # fmt: skip
+)
 SETTINGS: dict[str, Setting] = {s.key: s for s in _ALL}
 GROUPS: tuple[str, ...] = tuple(dict.fromkeys(s.group for s in _ALL))
 
@@ -88,7 +230,14 @@ class Ability:
     def of(cls, key: str, values: Mapping[str, float]) -> Ability:
         """The ability a printer says of; `BadInput` for a range that makes no sense."""
         setting = setting_named(key)
-        made = cls(*(float(values.get(n, d)) for n, d in zip(("low", "high", "step", "usual"), (setting.low, setting.high, setting.step, setting.low))))  # fmt: skip
+        made = cls(
+            *(
+                float(values.get(n, d))
+                for n, d in zip(
+                    ("low", "high", "step", "usual"), (setting.low, setting.high, setting.step, setting.low)
+                )
+            )
+        )
         if not setting.low <= made.low < made.high <= setting.high:
             raise BadInput(
                 f"{setting.title} of {made.low:g} to {made.high:g} {setting.unit} lies outside "
@@ -96,7 +245,8 @@ class Ability:
             )
         if not made.low <= made.usual <= made.high:
             raise BadInput(
-                f"the usual {setting.title.lower()} of {made.usual:g} {setting.unit} lies outside {made.low:g}..{made.high:g}"
+                f"the usual {setting.title.lower()} of {made.usual:g} {setting.unit} lies outside "
+                f"{made.low:g}..{made.high:g}"
             )
         if made.step <= 0:
             raise BadInput(f"{setting.title} moves in steps above 0")
@@ -227,7 +377,9 @@ class Difference:
 def differences(
     wanted: Mapping[str, float], held: Mapping[str, float], abilities: Abilities | None = None
 ) -> list[Difference]:
-    """Where `held` differs from `wanted`, in the order of `SETTINGS`; less than half a machine's step is none."""
+    """Where `held` differs from `wanted`, in the order of `SETTINGS`; less than half a machine's step is
+    none.
+    """
     out = []
     for key, setting in SETTINGS.items():
         a, b = wanted.get(key), held.get(key)

@@ -1,4 +1,6 @@
-"""Readying a machine: what must be done before charts are printed, when it is due, and what a pattern says."""
+"""Readying a machine: what must be done before charts are printed, when it is due, and what a pattern
+says.
+"""
 
 from __future__ import annotations
 
@@ -48,14 +50,81 @@ class Task:
 
 
 _ALL = (
-    Task("nozzles", "Nozzle check", "", 1, False, True, 0, "Each short line is one nozzle. Count the lines that are missing, ink by ink."),
-    Task("alignment", "Alignment of both directions", "alignment", 30, True, True, 30, "Lines of both directions lie on one another in one step: there the line is thin and single."),
-    Task("feed", "Feed adjustment", "feed", None, True, True, 0.1, "Between strips there is a light line where the media moves too far, a dark one where it moves too little. One step shows neither."),
-    Task("cut-force", "Blade force", "cut_force", None, True, False, 20, "The right step cuts the media through and leaves the backing whole."),
-    Task("cut-speed", "Blade speed", "cut_speed", None, True, False, 60, "The right step is the fastest whose corners are clean."),
-    Task("cut-passes", "Blade passes", "cut_passes", None, True, False, 1, "The right step is the first that comes free without pulling."),
-    Task("cut-offset", "Print and cut offset", "cut_offset", 30, True, False, 0.1, "The cut lies on the printed line in one step."),
-)  # fmt: skip
+    Task(
+        "nozzles",
+        "Nozzle check",
+        "",
+        1,
+        False,
+        True,
+        0,
+        "Each short line is one nozzle. Count the lines that are missing, ink by ink.",
+    ),
+    Task(
+        "alignment",
+        "Alignment of both directions",
+        "alignment",
+        30,
+        True,
+        True,
+        30,
+        "Lines of both directions lie on one another in one step: there the line is thin and single.",
+    ),
+    Task(
+        "feed",
+        "Feed adjustment",
+        "feed",
+        None,
+        True,
+        True,
+        0.1,
+        (
+            "Between strips there is a light line where the media moves too far, a dark one where it "
+            "moves too "
+            "little. One step shows neither."
+        ),
+    ),
+    Task(
+        "cut-force",
+        "Blade force",
+        "cut_force",
+        None,
+        True,
+        False,
+        20,
+        "The right step cuts the media through and leaves the backing whole.",
+    ),
+    Task(
+        "cut-speed",
+        "Blade speed",
+        "cut_speed",
+        None,
+        True,
+        False,
+        60,
+        "The right step is the fastest whose corners are clean.",
+    ),
+    Task(
+        "cut-passes",
+        "Blade passes",
+        "cut_passes",
+        None,
+        True,
+        False,
+        1,
+        "The right step is the first that comes free without pulling.",
+    ),
+    Task(
+        "cut-offset",
+        "Print and cut offset",
+        "cut_offset",
+        30,
+        True,
+        False,
+        0.1,
+        "The cut lies on the printed line in one step.",
+    ),
+)
 TASKS: dict[str, Task] = {t.key: t for t in _ALL}
 
 
@@ -73,7 +142,9 @@ def tasks_of(abilities: Mapping[str, Ability]) -> list[Task]:
 
 @dataclass(frozen=True)
 class Due:
-    """When a task must be done again: `overdue` and why, or `at` when it will be (None: when the media changes)."""
+    """When a task must be done again: `overdue` and why, or `at` when it will be (None: when the media
+    changes).
+    """
 
     task: Task
     overdue: bool
@@ -93,7 +164,9 @@ class Due:
 
 
 def due(task: Task, done_at: datetime | None, good: bool, loaded_at: datetime | None, now: datetime) -> Due:
-    """Whether `task` must be done: `done_at` is its last time on the media that is loaded, `good` how it ended."""
+    """Whether `task` must be done: `done_at` is its last time on the media that is loaded, `good` how it
+    ended.
+    """
     if done_at is None:
         return Due(task, True, "never done on this media" if task.when_media_changes else "never done")
     if not good:
@@ -109,7 +182,9 @@ def due(task: Task, done_at: datetime | None, good: bool, loaded_at: datetime | 
 
 
 def candidates(task: Task, current: float, ability: Ability) -> list[float]:
-    """Values that a pattern prints: up to `REACH` steps on either side of `current`, all of which the machine can do."""
+    """Values that a pattern prints: up to `REACH` steps on either side of `current`, all of which the machine
+    can do.
+    """
     values = {ability.nearest(current + k * task.step) for k in range(-REACH, REACH + 1)}
     return sorted(values)
 
@@ -134,7 +209,8 @@ def best_step(values: Sequence[float], faults: Sequence[float], ability: Ability
     low = int(np.argmin(f))
     if low in (0, len(v) - 1):
         raise BadInput(
-            f"the best step is the last of the pattern, {v[low]:g}; take it over and print the pattern around it"
+            f"the best step is the last of the pattern, {v[low]:g}; take it over and print the pattern "
+            "around it"
         )
     around = np.delete(f, low)
     if float(np.median(around) - f[low]) < _CLEAR:

@@ -23,8 +23,13 @@ class Carriage:
 
 
 def square_metres_an_hour(
-    carriage: Carriage, resolution: int, passes: int, direction: str, pause: float = 0.0, overprints: float = 1.0
-) -> float:  # fmt: skip
+    carriage: Carriage,
+    resolution: int,
+    passes: int,
+    direction: str,
+    pause: float = 0.0,
+    overprints: float = 1.0,
+) -> float:
     """Print speed over the full width, m2/h, without loading and drying after the print.
 
     A stroke takes the width at the speed the firing rate allows at `resolution` (dpi); the media moves

@@ -16,7 +16,8 @@ from greyanchor.core.profiling.build import largest_total, neutral_axis, printab
 from greyanchor.core.profiling.gamut import Gamut, gamut_of
 from greyanchor.core.profiling.tables import picture_channels
 
-#: mean dE00 between a profile and readings of its print: beyond the first it is doubted, beyond the second refused
+#: mean dE00 between a profile and readings of its print: beyond the first it is doubted, beyond the second
+#: refused
 DOUBTED, FOREIGN = 1.2, 4.0
 _TABLES = ("A2B0", "B2A0")
 
@@ -48,7 +49,8 @@ def examine(
     readings: ReadingSet | None = None,
     channels: tuple[str, ...] = tuple("CMYK"),
 ) -> Examination:
-    """Read, test and measure a printer profile of `channels` against `total_ink` (sum of fractions) and readings.
+    """Read, test and measure a printer profile of `channels` against `total_ink` (sum of fractions) and
+    readings.
 
     Raises `BadInput` for files that are no such profile, whose white, black or ramps make no sense, or
     that describe another print than `readings` do.
@@ -145,7 +147,8 @@ def _doubts(
         doubts.append(f"it is {agreement.mean:.1f} dE00 mean from the readings of this mode's chart")
     if report["total_ink_max"] > 100.0 * total_ink * 1.01:
         doubts.append(
-            f"it prints up to {report['total_ink_max']:.0f} % of ink, {100 * total_ink:.0f} % is this mode's limit"
+            f"it prints up to {report['total_ink_max']:.0f} % of ink, {100 * total_ink:.0f} % is this "
+            "mode's limit"
         )
     paper = 100.0 * as_inks(profile.lab_to_device(np.array([[100.0, 0.0, 0.0]]), "relative"), profile.inks)[0]
     if paper.max() > 1.5:

@@ -132,7 +132,9 @@ def characterize_for(readings: ReadingSet, settings: ProfileSettings) -> Forward
 def build_from_model(
     model: ForwardModel, readings: ReadingSet, settings: ProfileSettings, progress: Progress = _quiet
 ) -> ProfileResult:
-    """Assemble the whole ICC profile of a fitted model; `readings` lend the media white and go into the file."""
+    """Assemble the whole ICC profile of a fitted model; `readings` lend the media white and go into the
+    file.
+    """
     began = time.perf_counter()
     channels = len(model.channels)
     sizes = settings.sizes or TableSizes.usual(channels)
@@ -252,7 +254,9 @@ def _tags(
 
 
 def neutral_axis(profile: icc.IccProfile, steps: int = NEUTRAL_STEPS) -> Array:
-    """How media-relative neutrals are printed: (steps, channels + 4) of aim L*, inks in percent, L* a* b* reached."""
+    """How media-relative neutrals are printed: (steps, channels + 4) of aim L*, inks in percent, L* a* b*
+    reached.
+    """
     lightness = np.linspace(100.0, 0.0, steps)
     lab = np.column_stack([lightness, np.zeros(steps), np.zeros(steps)])
     device = profile.lab_to_device(lab, "relative")
@@ -280,7 +284,9 @@ def round_trip(
 
 
 def random_inks(channels: int, total_ink: float, count: int) -> Array:
-    """Ink amounts (about count, channels) well inside `total_ink`, a quarter of them without black; seeded."""
+    """Ink amounts (about count, channels) well inside `total_ink`, a quarter of them without black;
+    seeded.
+    """
     random = np.random.default_rng(5).random((count * 2, channels))
     if channels > 3:
         random[: count // 2, 3] = 0.0

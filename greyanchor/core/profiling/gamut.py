@@ -91,7 +91,8 @@ class Gamut:
 def gamut_of(
     to_lab: Callable[[Array], Array], total_ink: float, channels: tuple[str, ...] = tuple("CMYK")
 ) -> Gamut:
-    """Boundary of everything that `channels` print under `total_ink`, sampled on the faces of the device solid.
+    """Boundary of everything that `channels` print under `total_ink`, sampled on the faces of the device
+    solid.
 
     `to_lab` maps device fractions (n, channels) to Lab (n, 3).
     """

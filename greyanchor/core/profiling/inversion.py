@@ -42,7 +42,9 @@ _NET = 4096
 
 @dataclass(frozen=True)
 class Inversion:
-    """Solutions: `even` and `device` (n, channels), and `error` (n,), the weighted colour miss that remains."""
+    """Solutions: `even` and `device` (n, channels), and `error` (n,), the weighted colour miss that
+    remains.
+    """
 
     even: Array
     device: Array
@@ -51,7 +53,9 @@ class Inversion:
 
 @dataclass
 class _Points:
-    """Colours being solved: aims (n, 3), their weights (n, 3, 3), ink aims (n, channels) and their pulls, alike."""
+    """Colours being solved: aims (n, 3), their weights (n, 3, 3), ink aims (n, channels) and their pulls,
+    alike.
+    """
 
     lab: Array
     weights: Array
@@ -89,9 +93,11 @@ class Inverter:
         self.darkest = float(self._labs[:, 0].min())
 
     def _pulls(self, lab: Array) -> Array:
-        """Weight (n, channels) of each ink's pull: black to its aim, and with more than four inks all to little.
+        """Weight (n, channels) of each ink's pull: black to its aim, and with more than four inks all to
+        little.
 
-        Squared pulls share a colour smoothly among neighbours, and what is pulled less takes over more: near the
+        Squared pulls share a colour smoothly among neighbours, and what is pulled less takes over more: near
+        the
         neutral axis that is C, M and Y, and the further inks where there is chroma enough for them.
         """
         pull = np.zeros((len(lab), self.channels))
@@ -107,7 +113,9 @@ class Inverter:
         return pull
 
     def _nearness(self, lab: Array) -> Array:
-        """How near (n, further inks) the hue of each colour lies to that of each further ink: 1 at it, 0 far off."""
+        """How near (n, further inks) the hue of each colour lies to that of each further ink: 1 at it, 0 far
+        off.
+        """
         solids = self.model.lab(np.eye(self.channels)[4:])
         hue, own = np.arctan2(lab[:, 2], lab[:, 1]), np.arctan2(solids[:, 2], solids[:, 1])
         away = np.abs((hue[:, None] - own[None] + np.pi) % (2.0 * np.pi) - np.pi)
@@ -139,7 +147,9 @@ class Inverter:
         return np.column_stack([lab, 35.0 * even[:, self.black]])
 
     def aims(self, lab: Array) -> Array:
-        """Ink aims (n, channels), in even coordinates, for absolute Lab (n, 3): black by the separation, else none."""
+        """Ink aims (n, channels), in even coordinates, for absolute Lab (n, 3): black by the separation, else
+        none.
+        """
         aim = np.zeros((len(lab), self.channels))
         if self.black is not None:
             chroma = np.hypot(lab[:, 1] - self.white[1], lab[:, 2] - self.white[2])
@@ -189,7 +199,9 @@ class Inverter:
         even[stuck[better]], error[stuck[better]] = other[better], other_error[better]
 
     def _to_the_model(self, points: _Points, even: Array, error: Array) -> None:
-        """Take out what the compact model misses at colours within reach; `even` and `error` change in place."""
+        """Take out what the compact model misses at colours within reach; `even` and `error` change in
+        place.
+        """
         near = np.flatnonzero(error < _WITHIN_REACH)
         if not len(near):
             return
@@ -245,7 +257,9 @@ class Inverter:
         return np.sqrt(colour), cost, gradient, normal
 
     def _hold_total(self, device: Array) -> Array:
-        """Device values with the sum held: inks other than black give way evenly, and black only when alone too much."""
+        """Device values with the sum held: inks other than black give way evenly, and black only when alone
+        too much.
+        """
         over = np.maximum(device.sum(axis=1) - self.total, 0.0)
         colours = [i for i in range(self.channels) if i != self.black]
         sums = device[:, colours].sum(axis=1)
@@ -253,7 +267,9 @@ class Inverter:
         return device
 
     def _weights(self, lab: Array) -> Array:
-        """Matrices (n, 3, 3) that turn a Lab difference into weighted lightness, chroma and hue parts at `lab`."""
+        """Matrices (n, 3, 3) that turn a Lab difference into weighted lightness, chroma and hue parts at
+        `lab`.
+        """
         if self.channels == 1:
             only_light = np.zeros((len(lab), 3, 3))
             only_light[:, 0, 0] = 1.0

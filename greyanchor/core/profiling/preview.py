@@ -1,4 +1,6 @@
-"""What a separation does, at once: the inks along the neutral axis and through colours that show its faults."""
+"""What a separation does, at once: the inks along the neutral axis and through colours that show its
+faults.
+"""
 
 from __future__ import annotations
 
@@ -54,7 +56,9 @@ class Path:
 
 @dataclass(frozen=True)
 class Preview:
-    """All paths of a separation, and its figures over them: largest sum of inks and mean sum of the neutral axis."""
+    """All paths of a separation, and its figures over them: largest sum of inks and mean sum of the neutral
+    axis.
+    """
 
     paths: tuple[Path, ...]
     largest_total: float

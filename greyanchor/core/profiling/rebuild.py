@@ -30,7 +30,9 @@ def with_settings(readings: ReadingSet, separation: Separation, light: Light) ->
 
 
 def settings_inside(readings: ReadingSet) -> tuple[Separation, Light] | None:
-    """The separation and light that `with_settings` wrote; None where there are none. `BadInput` when damaged."""
+    """The separation and light that `with_settings` wrote; None where there are none. `BadInput` when
+    damaged.
+    """
     text = readings.meta.get(SETTINGS)
     if not text:
         return None

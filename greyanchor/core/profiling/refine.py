@@ -108,7 +108,8 @@ def learn(
         )
     if off.mean() > ANOTHER_PRINT:
         raise BadInput(
-            f"the print is {off.mean():.1f} dE00 mean from what the profile predicts: it is another mode or paper, "
+            f"the print is {off.mean():.1f} dE00 mean from what the profile predicts: it is another mode or "
+            "paper, "
             "or was not made through this profile; nothing was changed"
         )
     spread = noise or trust.repeat_spread(newest)

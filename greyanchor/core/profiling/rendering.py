@@ -108,7 +108,9 @@ class Rendering:
         return float(low), float(high), float(black)
 
     def into_printer(self, pcs: Array, knee: Knee) -> Array:
-        """Media-relative Lab (n, 3) that PCS Lab (n, 3) is printed as by a perceptual or saturation intent."""
+        """Media-relative Lab (n, 3) that PCS Lab (n, 3) is printed as by a perceptual or saturation
+        intent.
+        """
         return np.concatenate(in_parallel(lambda p: self._into(p, knee), pcs, 8192))
 
     def _into(self, pcs: Array, knee: Knee) -> Array:
@@ -134,7 +136,8 @@ class Rendering:
         return np.asarray(self.printer.centre + (jab - self.printer.centre) * factor[:, None])
 
     def clipped(self, relative: Array) -> tuple[Array, Array]:
-        """Media-relative Lab (n, 3) with what lies outside brought to just outside its nearest printable colour.
+        """Media-relative Lab (n, 3) with what lies outside brought to just outside its nearest printable
+        colour.
 
         Nearest is meant in the half plane of its JzAzBz hue: hue is held, lightness and chroma give way.
         Colours inside stay exactly as they are. Also the share of the gamut's radius (n,) each was at.

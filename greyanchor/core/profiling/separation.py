@@ -107,12 +107,32 @@ class Preset:
 PRESETS = tuple(
     Preset(name, title, purpose, dict(zip(("black_start", "black_strength", "max_black", "width"), values)))
     for name, title, purpose, values in (
-        ("even", "Even hand", "black shares the shadows with colour; a start for anything", (0.25, 0.5, 1.0, 1.0)),
-        ("thrift", "Least ink", "black comes early and wide, so that less ink dries on the sheet", (0.08, 0.9, 1.0, 1.8)),
-        ("keel", "Most stable grey", "black carries the greys, so that they hold when C, M or Y drift", (0.05, 0.95, 1.0, 0.6)),
-        ("fog", "Smooth photographs", "black comes late and thin, so that no black dot shows in light tones", (0.45, 0.3, 0.95, 1.2)),
+        (
+            "even",
+            "Even hand",
+            "black shares the shadows with colour; a start for anything",
+            (0.25, 0.5, 1.0, 1.0),
+        ),
+        (
+            "thrift",
+            "Least ink",
+            "black comes early and wide, so that less ink dries on the sheet",
+            (0.08, 0.9, 1.0, 1.8),
+        ),
+        (
+            "keel",
+            "Most stable grey",
+            "black carries the greys, so that they hold when C, M or Y drift",
+            (0.05, 0.95, 1.0, 0.6),
+        ),
+        (
+            "fog",
+            "Smooth photographs",
+            "black comes late and thin, so that no black dot shows in light tones",
+            (0.45, 0.3, 0.95, 1.2),
+        ),
     )
-)  # fmt: skip
+)
 
 
 def preset(name: str) -> Preset:

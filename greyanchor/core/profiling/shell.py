@@ -72,11 +72,14 @@ def triangles(rows: int, columns: int) -> Array:
     quads = [index[:-1], right[:-1], right[1:], index[1:]]
     a, b, c, d = (q.ravel() for q in quads)
     bottom, top = rows * columns, rows * columns + 1
-    return np.vstack([
-        np.column_stack([a, b, c]), np.column_stack([a, c, d]),
-        np.column_stack([right[0], index[0], np.full(columns, bottom)]),
-        np.column_stack([index[-1], right[-1], np.full(columns, top)]),
-    ])  # fmt: skip
+    return np.vstack(
+        [
+            np.column_stack([a, b, c]),
+            np.column_stack([a, c, d]),
+            np.column_stack([right[0], index[0], np.full(columns, bottom)]),
+            np.column_stack([index[-1], right[-1], np.full(columns, top)]),
+        ]
+    )
 
 
 def shell_of(points: Array, centre: Array, ends: tuple[float, float]) -> Shell:

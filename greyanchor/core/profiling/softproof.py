@@ -56,7 +56,9 @@ class RampProof:
 
 
 def proof(profile: IccProfile, rgb: Array, intent: str, on_paper: bool = True) -> Array:
-    """Lab (..., 3) that encoded sRGB (..., 3) in 0..1 is printed as; absolute when seen `on_paper`, else relative."""
+    """Lab (..., 3) that encoded sRGB (..., 3) in 0..1 is printed as; absolute when seen `on_paper`, else
+    relative.
+    """
     flat = np.asarray(rgb, dtype=float).reshape(-1, 3)
     seen = "absolute" if on_paper else "relative"
 
@@ -99,7 +101,8 @@ def _faults(source: Array, printed: Array) -> tuple[Array, Array]:
 def test_form(side: int = 96) -> Array:
     """A made-up picture (2 side, 4 side, 3) of encoded sRGB: lit balls of many colours on a shaded ground.
 
-    What shows faults of a rendering: smooth shading into deep shadow, saturated and pastel colours, skin, sky.
+    What shows faults of a rendering: smooth shading into deep shadow, saturated and pastel colours, skin,
+    sky.
     """
     high, wide = 2 * side, 4 * side
     y, x = np.mgrid[0:high, 0:wide] / side
@@ -107,11 +110,17 @@ def test_form(side: int = 96) -> Array:
     ground = np.stack([0.50 - 0.16 * (y - 1.1), 0.47 - 0.17 * (y - 1.1), 0.42 - 0.18 * (y - 1.1)], axis=-1)
     picture = np.where((y < 1.1)[..., None], sky, ground)
     balls = (
-        (0.42, 0.62, 0.36, (0.80, 0.10, 0.12)), (1.15, 0.52, 0.32, (0.93, 0.72, 0.60)), (1.86, 0.66, 0.36, (0.10, 0.16, 0.75)),
-        (2.62, 0.55, 0.34, (0.98, 0.82, 0.10)), (3.40, 0.64, 0.38, (0.08, 0.55, 0.22)), (0.72, 1.45, 0.30, (0.55, 0.33, 0.24)),
-        (1.48, 1.42, 0.34, (0.60, 0.10, 0.50)), (2.24, 1.46, 0.34, (0.05, 0.62, 0.72)), (2.98, 1.44, 0.32, (0.96, 0.45, 0.08)),
+        (0.42, 0.62, 0.36, (0.80, 0.10, 0.12)),
+        (1.15, 0.52, 0.32, (0.93, 0.72, 0.60)),
+        (1.86, 0.66, 0.36, (0.10, 0.16, 0.75)),
+        (2.62, 0.55, 0.34, (0.98, 0.82, 0.10)),
+        (3.40, 0.64, 0.38, (0.08, 0.55, 0.22)),
+        (0.72, 1.45, 0.30, (0.55, 0.33, 0.24)),
+        (1.48, 1.42, 0.34, (0.60, 0.10, 0.50)),
+        (2.24, 1.46, 0.34, (0.05, 0.62, 0.72)),
+        (2.98, 1.44, 0.32, (0.96, 0.45, 0.08)),
         (3.62, 1.50, 0.26, (0.80, 0.80, 0.80)),
-    )  # fmt: skip
+    )
     for cx, cy, radius, colour in balls:
         picture = _ball(picture, x, y, (cx, cy), radius, np.array(colour))
     return np.asarray(np.clip(picture, 0.0, 1.0))

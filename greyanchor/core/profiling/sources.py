@@ -12,7 +12,8 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.formats.icc import IccProfile
 from greyanchor.core.profiling.shell import surface_inks
 
-#: chromaticities (x, y) of red, green, blue and white: IEC 61966-2-1, IEC 61966-2-5, SMPTE EG 432-1 with D65, ITU-R BT.2020
+#: chromaticities (x, y) of red, green, blue and white: IEC 61966-2-1, IEC 61966-2-5, SMPTE EG 432-1 with D65,
+#: ITU-R BT.2020
 _PRIMARIES = {
     "srgb": ("sRGB, IEC 61966-2-1", (0.640, 0.330), (0.300, 0.600), (0.150, 0.060), (0.3127, 0.3290)),
     "oprgb": ("opRGB, IEC 61966-2-5", (0.640, 0.330), (0.210, 0.710), (0.150, 0.060), (0.3127, 0.3290)),

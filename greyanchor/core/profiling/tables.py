@@ -29,7 +29,9 @@ _DRAFT = {1: 33, 2: 17, 3: 13, 4: 9, 5: 6, 6: 5, 7: 4, 8: 3}
 
 @dataclass(frozen=True)
 class TableSizes:
-    """Nodes a side: device to PCS (colorimetric, other intents), PCS to device (the same), and the gamut tag."""
+    """Nodes a side: device to PCS (colorimetric, other intents), PCS to device (the same), and the gamut
+    tag.
+    """
 
     forward: int = 17
     forward_rendered: int = 17
@@ -115,7 +117,9 @@ def even_curves(model: ForwardModel) -> list[Array]:
 
 
 def picture_channels(channels: tuple[str, ...]) -> tuple[str, ...]:
-    """Channels as a profile's device side counts them: one ink alone is a picture in grey, where 100 % is white."""
+    """Channels as a profile's device side counts them: one ink alone is a picture in grey, where 100 % is
+    white.
+    """
     return GREY if len(channels) == 1 else channels
 
 

@@ -15,7 +15,9 @@ POOR_FIT = 2.0
 
 @dataclass(frozen=True)
 class Candidate:
-    """What is known of a mode: speed in m2/h, age of calibration in days, fit in dE00, gamut in cubic Lab units."""
+    """What is known of a mode: speed in m2/h, age of calibration in days, fit in dE00, gamut in cubic Lab
+    units.
+    """
 
     key: int
     name: str
@@ -39,8 +41,11 @@ class Ranked:
 
 
 def rank(
-    candidates: Sequence[Candidate], time_matters: float, area: float | None = None, minutes: float | None = None
-) -> list[Ranked]:  # fmt: skip
+    candidates: Sequence[Candidate],
+    time_matters: float,
+    area: float | None = None,
+    minutes: float | None = None,
+) -> list[Ranked]:
     """Candidates from the best to the last.
 
     `time_matters` goes from 0 (quality alone) to 1 (time alone). `area` is the job in m2; with `minutes`
@@ -95,4 +100,4 @@ def _ranked(c: Candidate, time_matters: float, fastest: float, widest: float, ar
     if c.inherited:
         score *= 0.9
         reasons.append("is based on what its class lends")
-    return Ranked(c, score, took, reasons)  # fmt: skip
+    return Ranked(c, score, took, reasons)

@@ -18,7 +18,9 @@ _LINE = 5
 
 
 def severity(press: SimulatedPress, device: Array) -> dict[str, Array]:
-    """How bad each fault is on patches of raw device values (n, channels): 0 for none, seen from about 0.15 on, 1 for ruin."""
+    """How bad each fault is on patches of raw device values (n, channels): 0 for none, seen from about 0.15
+    on, 1 for ruin.
+    """
     volume = press.printed_volume(device)
     environment, media = press.environment, press.media
     load = np.maximum(

@@ -99,7 +99,9 @@ class SheetReader(Spectrophotometer):
     """Reads a whole sheet alone: on a table after three corners were set, or inside the printer."""
 
     def corner(self, place: Array, seed: tuple[int, ...]) -> Array:
-        """Where the head stands (2,), mm, when a hand has set it on a corner at `place`; off by a patch for a slip."""
+        """Where the head stands (2,), mm, when a hand has set it on a corner at `place`; off by a patch for a
+        slip.
+        """
         random = np.random.default_rng(list(seed))
         slip = random.random() < self.misread_rate
         at = place + 0.25 * random.standard_normal(2)

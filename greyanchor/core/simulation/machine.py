@@ -46,7 +46,8 @@ class Mechanics:
         return float(np.clip(random.normal(0, 0.6 * reach), -reach, reach))
 
     def misfit(self, setting: str, values: Sequence[float], unit: float) -> np.ndarray:
-        """What is to be seen at each value: -1 for much too little to 1 for much too much, 0 where it is right.
+        """What is to be seen at each value: -1 for much too little to 1 for much too much, 0 where it is
+        right.
 
         `unit` is one step of the pattern; three steps away the fault is in full.
         """

@@ -3,7 +3,8 @@
 Device values ask for ink volume; dots spread by an amount that depends on media and settings;
 film thickness follows from volume over covered area; the media holds only so much ink, past which
 colour stalls, hooks and hazes; inks trap unevenly on one another. Light is mixed over the
-Neugebauer primaries, two to the power of the inks (whose thickness changes from patch to patch) in Yule-Nielsen space.
+Neugebauer primaries, two to the power of the inks (whose thickness changes from patch to patch) in Yule-
+Nielsen space.
 """
 
 from __future__ import annotations

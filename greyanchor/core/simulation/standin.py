@@ -52,7 +52,9 @@ def printed_spectra(
     pipeline: Callable[[Array], Array] | None = None,
     condition: str = "M1",
 ) -> Array:
-    """True reflectance (n, 36) of every patch of `chart` as printed; `pipeline` turns device values into raw ones."""
+    """True reflectance (n, 36) of every patch of `chart` as printed; `pipeline` turns device values into raw
+    ones.
+    """
     raw = press.as_raw(chart.values(), chart.channels) if pipeline is None else pipeline(chart.values())
     places = sheet_places(chart)
     sheets = chart.sheets if chart.sheets is not None else np.ones(len(chart), dtype=np.int64)

@@ -52,7 +52,9 @@ class Aim:
 
     @cached_property
     def gives_greys(self) -> bool:
-        """Whether the aim is data whose own grey scales are G7 grey: then they are the exact aim of grey balance."""
+        """Whether the aim is data whose own grey scales are G7 grey: then they are the exact aim of grey
+        balance.
+        """
         if self.data is None or self.data.device is None or self.data.channels != tuple("CMYK"):
             return False
         return g7.is_grey(self.data.device, self.data.lab())
@@ -67,12 +69,16 @@ class Aim:
         if unknown.any():
             bad = chart.ids[int(np.argmax(unknown))]
             raise BadInput(
-                f"the aim {self.name} holds no value for {int(unknown.sum())} of {len(chart)} patches; the first is {bad}"
+                f"the aim {self.name} holds no value for {int(unknown.sum())} of {len(chart)} "
+                "patches; the "
+                f"first is {bad}"
             )
         return lab
 
     def spot_names(self, chart: ReadingSet) -> tuple[str, ...]:
-        """For each patch the spot colour (and tint) of this aim that it shows; empty text for process colours."""
+        """For each patch the spot colour (and tint) of this aim that it shows; empty text for process
+        colours.
+        """
         found = chart.names or (chart.ids if chart.device is None else ("",) * len(chart))
         known = {name.lower(): name for name in self.spots}
         out = []
@@ -111,13 +117,15 @@ class Aim:
         if self.profile is not None:
             if self.profile.channels != len(chart.channels) or self.profile.space != "".join(chart.channels):
                 raise BadInput(
-                    f"the aim {self.name} is {self.profile.space}, the readings are {'+'.join(chart.channels)}"
+                    f"the aim {self.name} is {self.profile.space}, the readings are "
+                    f"{'+'.join(chart.channels)}"
                 )
             return self.profile.device_to_lab(device)
         assert self.data is not None
         if self.data.channels != chart.channels:
             raise BadInput(
-                f"the aim {self.name} is of {'+'.join(self.data.channels)}, the readings are of {'+'.join(chart.channels)}"
+                f"the aim {self.name} is of {'+'.join(self.data.channels)}, the readings are of "
+                f"{'+'.join(chart.channels)}"
             )
         distance, index = cKDTree(self.data.values()).query(device, p=np.inf)
         lab = self.data.lab()[index]
@@ -241,7 +249,8 @@ def strip_through_profile(
 
 
 def grey_anchors(readings: ReadingSet) -> Aim:
-    """The published anchors of CGATS TR 015 on this print's own paper and maxima; other patches are their own aim.
+    """The published anchors of CGATS TR 015 on this print's own paper and maxima; other patches are their own
+    aim.
 
     Raises `BadInput` when the grey scales lack paper or a 100 % step.
     """

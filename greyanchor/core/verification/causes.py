@@ -35,7 +35,8 @@ class Shapes:
     areas
         Effective area at `_GRID` of each ink (4, points), of the model fitted to the strip.
     light, layers
-        XYZ 0..1 of its overprints (16, 3), and what doubling an ink's layer does to their logarithm (4, 16, 3).
+        XYZ 0..1 of its overprints (16, 3), and what doubling an ink's layer does to their logarithm (4, 16,
+        3).
     n
         Its Yule-Nielsen factor.
     base
@@ -75,7 +76,9 @@ class Shapes:
 
 
 def shapes_of(inks: Array, expected: Array) -> Shapes:
-    """Shapes for a strip of CMYK fractions (n, 4) that should measure Lab (n, 3); the last ones are remembered."""
+    """Shapes for a strip of CMYK fractions (n, 4) that should measure Lab (n, 3); the last ones are
+    remembered.
+    """
     return _shapes(np.round(inks, 5).tobytes(), np.round(expected, 3).tobytes())
 
 

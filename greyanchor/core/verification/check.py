@@ -117,7 +117,9 @@ class CheckResult:
 
     @property
     def score(self) -> float | None:
-        """Weighted mean share of the limits that is used, percent; None when nothing with weight was tested."""
+        """Weighted mean share of the limits that is used, percent; None when nothing with weight was
+        tested.
+        """
         parts = [(f.used, f.criterion.weight) for f in self.findings if f.used is not None]
         total = sum(w for _, w in parts)
         return None if total <= 0 else sum((u or 0.0) * w for u, w in parts) / total
@@ -185,7 +187,8 @@ def check(
             aim.lab_for(readings)
         lost = tuple(readings.ids[i] for i in np.flatnonzero(~known))
         notes.append(
-            f"The aim {aim.name} holds no value for {len(lost)} of {len(readings)} patches, which were left out: "
+            f"The aim {aim.name} holds no value for {len(lost)} of {len(readings)} patches, which were "
+            "left out: "
             f"{', '.join(lost[:6])}{' and more' if len(lost) > 6 else ''}."
         )
     incomplete = _incomplete(readings, aim, known, tolerances)
@@ -218,7 +221,8 @@ def _judge(
     if weighs and not exact and aim.data is not None:
         notes = (
             *notes,
-            f"The grey scales of the aim {aim.name} are missing or are not G7 grey themselves, so the published "
+            f"The grey scales of the aim {aim.name} are missing or are not G7 grey themselves, so the "
+            "published "
             "anchors are the aim of the grey scales.",
         )
     judged = Judged(tolerances, device, target, masks, exact)
@@ -228,10 +232,20 @@ def _judge(
         count = int(judged.mask_of(criterion).sum())
         findings.append(Finding(criterion, None if criterion.id in incomplete else value, count))
     return CheckResult(
-        tolerances, tuple(findings), readings.ids, device, target, measured, differences,
-        tolerances.main_measure, corrected, notes, spots, exact,
+        tolerances,
+        tuple(findings),
+        readings.ids,
+        device,
+        target,
+        measured,
+        differences,
+        tolerances.main_measure,
+        corrected,
+        notes,
+        spots,
+        exact,
         {"rows": readings.rows, "columns": readings.columns, "sheets": readings.sheets},
-    )  # fmt: skip
+    )
 
 
 @dataclass
@@ -259,7 +273,9 @@ class Judged:
         return self.masks[criterion.group]
 
     def figures(self, measured: Array) -> tuple[list[float | None], Array]:
-        """The value of every criterion for measured Lab (n, 3), and the differences (n,) in the main measure."""
+        """The value of every criterion for measured Lab (n, 3), and the differences (n,) in the main
+        measure.
+        """
         difference = lab_difference(self.target, measured)
         values: dict[str, Array] = {
             "de00": difference.de00,

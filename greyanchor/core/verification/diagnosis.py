@@ -116,7 +116,9 @@ def _conditions_differ(strip: Strip) -> bool:
 
 
 def _cost(squares: float, whole: float, count: int, amounts: float) -> float:
-    """Schwarz's criterion for `count` coordinates that leave `squares` of `whole` unexplained with so many `amounts`."""
+    """Schwarz's criterion for `count` coordinates that leave `squares` of `whole` unexplained with so many
+    `amounts`.
+    """
     independent = _INDEPENDENT * count
     blind = _NOISE**2 + _INEXACT * whole / count
     return float(independent * np.log(squares / count + blind) + amounts * np.log(independent))
@@ -141,7 +143,9 @@ def _fitted(delta: Array, shapes: Array) -> tuple[Array, float]:
 
 
 def _inked(delta: Array, shapes: Shapes, mixing: Array) -> tuple[Array, float]:
-    """Amounts (k,) of what `mixing` (k, 12) makes of film, tone and skew, by Gauss-Newton, and the squares left."""
+    """Amounts (k,) of what `mixing` (k, 12) makes of film, tone and skew, by Gauss-Newton, and the squares
+    left.
+    """
     amounts = np.zeros(len(mixing))
     weight = np.ones_like(delta)
     now = np.zeros_like(delta)
@@ -197,7 +201,10 @@ def _paper(strip: Strip, delta: Array, shapes: Shapes) -> Cause:
     seen = "everything is tinted alike"
     if bare.any():
         d = (strip.measured - strip.expected)[bare].mean(axis=0)
-        seen = f"the unprinted media differs by L* {d[0]:+.1f} a* {d[1]:+.1f} b* {d[2]:+.1f}, and all colours over it alike"
+        seen = (
+            f"the unprinted media differs by L* {d[0]:+.1f} a* {d[1]:+.1f} b* {d[2]:+.1f}, and all "
+            "colours over it alike"
+        )
     return _made("paper", "Another paper", seen.capitalize() + ".", delta, squares, 3)
 
 
@@ -206,7 +213,8 @@ def _condition(strip: Strip, delta: Array, shapes: Shapes) -> list[Cause]:
     aim, seen = strip.conditions
     found = _conditions_differ(strip)
     evidence = (
-        f"Light patches are {'bluer' if amounts[0] > 0 else 'yellower'}, as brightener in the paper makes them; "
+        f"Light patches are {'bluer' if amounts[0] > 0 else 'yellower'}, as brightener in the paper "
+        "makes them; "
         "full inks are not."
     )
     if found:
@@ -217,10 +225,15 @@ def _condition(strip: Strip, delta: Array, shapes: Shapes) -> list[Cause]:
     )
     amounts, squares = _fitted(delta, shapes.white[None])
     white = _made(
-        "white", "White calibration of the instrument",
-        f"Everything measures {abs(amounts[0]):.1f} % {'lighter' if amounts[0] > 0 else 'darker'}, dark and light alike, "
-        "and nothing turns in colour.", delta, squares, 1,
-    )  # fmt: skip
+        "white",
+        "White calibration of the instrument",
+        f"Everything measures {abs(amounts[0]):.1f} % {'lighter' if amounts[0] > 0 else 'darker'}, dark and "
+        "light alike, "
+        "and nothing turns in colour.",
+        delta,
+        squares,
+        1,
+    )
     return [condition, white]
 
 
@@ -229,7 +242,8 @@ def _channel(delta: Array, shapes: Shapes, i: int) -> Cause:
     name = _CHANNELS[i]
     more = amounts[0] + 0.5 * amounts[1] > 0
     evidence = (
-        f"Only patches with {_INKS[name]} differ, as a layer {abs(amounts[0]):.0f} % {'thicker' if amounts[0] > 0 else 'thinner'} "
+        f"Only patches with {_INKS[name]} differ, as a layer {abs(amounts[0]):.0f} % "
+        f"{'thicker' if amounts[0] > 0 else 'thinner'} "
         f"with midtones {amounts[1]:+.0f} % would make them."
     )
     title = f"{_INKS[name].capitalize()} prints too {'much' if more else 'little'}"
@@ -241,7 +255,8 @@ def _dot_gain(delta: Array, shapes: Shapes) -> Cause:
     amounts = amounts[[1, 0, 2]]
     full = amounts[0] + 0.3 * amounts[1] > 0
     evidence = (
-        f"Midtones of all inks lie {abs(amounts[0]):.1f} % {'higher' if full else 'lower'} alike; solids and paper "
+        f"Midtones of all inks lie {abs(amounts[0]):.1f} % {'higher' if full else 'lower'} alike; solids "
+        "and paper "
         "hardly differ."
     )
     return _made("dot gain", f"Dot gain {'higher' if full else 'lower'}", evidence, delta, squares, 3)
@@ -264,7 +279,9 @@ def _stale(delta: Array, shapes: Shapes) -> Cause:
 
 
 def _of_profile(strip: Strip, delta: Array) -> Cause:
-    """Colours moved smoothly with colour, not with ink: a second-order map of Lab explains what inks cannot."""
+    """Colours moved smoothly with colour, not with ink: a second-order map of Lab explains what inks
+    cannot.
+    """
     _, as_intent = _fitted(delta, _intent_shapes(strip.expected))
     _, as_profile = _fitted(delta, _map_shapes(strip.expected))
     squares, amounts = min(
@@ -275,7 +292,8 @@ def _of_profile(strip: Strip, delta: Array) -> Cause:
     bare = strip.inks.max(axis=1) < 0.0005
     paper = f", while the paper differs by {de[bare].mean():.1f}" if bare.any() else ""
     evidence = (
-        f"Colours of all kinds are off, {np.median(de):.1f} dE00 in the middle{paper}; no ink, tone or paper explains it. "
+        f"Colours of all kinds are off, {np.median(de):.1f} dE00 in the middle{paper}; no ink, tone or "
+        "paper explains it. "
         "It is as if the strip went through another profile, another rendering intent, or through none."
     )
     return _made("profile", "Wrong profile or rendering intent", evidence, delta, squares, amounts)
@@ -289,7 +307,9 @@ def _map_shapes(lab: Array) -> Array:
 
 
 def _intent_shapes(lab: Array) -> Array:
-    """What another rendering intent does (9, 3n): a bent lightness, chroma scaled by lightness and chroma, a tint."""
+    """What another rendering intent does (9, 3n): a bent lightness, chroma scaled by lightness and chroma, a
+    tint.
+    """
     light, size = lab[:, 0] / 50.0, np.hypot(lab[:, 1], lab[:, 2]) / 50.0
     lifts = [np.outer(p, [1.0, 0.0, 0.0]) for p in (np.ones(len(lab)), light, light**2, size)]
     purer = lab * np.array([0.0, 1.0, 1.0]) / 50.0
@@ -314,7 +334,10 @@ def _single(strip: Strip, delta: Array) -> Cause | None:
     kept = delta.reshape(-1, 3).copy()
     kept[out] = 0.0
     squares = float((kept**2).sum())
-    evidence = f"{len(out)} patch{'es' if len(out) > 1 else ''} of {len(size)} differ by {size[out].max():.1f} dE00 at most; all others hold."
+    evidence = (
+        f"{len(out)} patch{'es' if len(out) > 1 else ''} of {len(size)} differ by "
+        f"{size[out].max():.1f} dE00 at most; all others hold."
+    )
     return _made("patches", "Single patches", evidence, delta, squares, 3.0 * len(out))
 
 
@@ -338,7 +361,8 @@ def _rows(strip: Strip, delta: Array) -> Cause | None:
         kept[inside] = 0.0
         rest = float(np.median(size[~inside]))
         evidence = (
-            f"Row{'s' if count > 1 else ''} {' and '.join(map(str, chosen))} differ{'' if count > 1 else 's'} by "
+            f"Row{'s' if count > 1 else ''} {' and '.join(map(str, chosen))} "
+            f"differ{'' if count > 1 else 's'} by "
             f"{np.median(size[inside]):.1f} dE00 in the middle, all other rows by {rest:.1f}."
         )
         title = f"Row{'s' if count > 1 else ''} {' and '.join(map(str, chosen))} misread"
@@ -358,7 +382,10 @@ def _swapped(strip: Strip, delta: Array) -> list[Cause]:
         left = (strip.measured[order] - strip.expected).ravel()
         squares = float(left @ left)
         if squares < _PUT_RIGHT * whole:
-            evidence = f"{what}, the readings fit: {np.sqrt(squares / whole) * 100:.0f} % of the differences are left."
+            evidence = (
+                f"{what}, the readings fit: {np.sqrt(squares / whole) * 100:.0f} % of the "
+                "differences are left."
+            )
             out.append(_made("sheets", "Sheets mixed up", evidence, delta, squares, 4))
     return sorted(out, key=lambda c: c.cost)[:1]
 

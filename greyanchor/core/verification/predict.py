@@ -44,7 +44,8 @@ class Prediction:
 
 
 def predict(profile: IccProfile, aim: Aim, tolerances: ToleranceSet, corrected: bool = False) -> Prediction:
-    """Send the control strip through the profile to the aim's colours and back to colour, absolute colorimetric.
+    """Send the control strip through the profile to the aim's colours and back to colour, absolute
+    colorimetric.
 
     Raises `BadInput` when the profile is not CMYK or the aim does not know the strip's patches.
     """

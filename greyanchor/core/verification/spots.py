@@ -117,7 +117,9 @@ def gathered(named: Iterable[tuple[str, Array]]) -> dict[str, SpotColour]:
 
 
 def from_readings(readings: ReadingSet) -> dict[str, SpotColour]:
-    """Spot colours among measured patches: all that have names, or all of them where there are no device values."""
+    """Spot colours among measured patches: all that have names, or all of them where there are no device
+    values.
+    """
     names = readings.names or (readings.ids if readings.device is None else ())
     lab = readings.lab()
     return gathered((name, lab[i]) for i, name in enumerate(names) if name)
@@ -159,8 +161,12 @@ def from_csv(text: str, source: str) -> dict[str, SpotColour]:
         raise BadInput("the file is empty", source)
     part = next((p for p in ("\t", ";") if p in lines[0]), ",")
     head = [_plain(h) for h in next(csv.reader([lines[0]], delimiter=part))]
-    wanted = {"name": ("name", "colour", "color", "spot"), "l": ("l", "labl", "lstar"), "a": ("a", "laba", "astar"),
-              "b": ("b", "labb", "bstar")}  # fmt: skip
+    wanted = {
+        "name": ("name", "colour", "color", "spot"),
+        "l": ("l", "labl", "lstar"),
+        "a": ("a", "laba", "astar"),
+        "b": ("b", "labb", "bstar"),
+    }
     where = {key: next((i for i, h in enumerate(head) if h in known), -1) for key, known in wanted.items()}
     missing = [key for key, i in where.items() if i < 0]
     if missing:

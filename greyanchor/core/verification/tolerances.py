@@ -85,9 +85,13 @@ class Criterion:
     def as_dict(self) -> dict[str, Any]:
         """Plain values; what is as usual is left out."""
         facts: dict[str, Any] = {
-            "id": self.id, "title": self.title, "group": self.group, "measure": self.measure,
-            "statistic": self.statistic, "limit": self.limit,
-        }  # fmt: skip
+            "id": self.id,
+            "title": self.title,
+            "group": self.group,
+            "measure": self.measure,
+            "statistic": self.statistic,
+            "limit": self.limit,
+        }
         if self.warning is not None:
             facts["warning"] = self.warning
         if self.weight != 1.0:
@@ -149,9 +153,12 @@ class ToleranceSet:
     def as_dict(self) -> dict[str, Any]:
         """Plain values that `from_dict` reads."""
         facts: dict[str, Any] = {
-            "id": self.id, "title": self.title, "source": self.source, "edition": self.edition,
+            "id": self.id,
+            "title": self.title,
+            "source": self.source,
+            "edition": self.edition,
             "criteria": [c.as_dict() for c in self.criteria],
-        }  # fmt: skip
+        }
         if self.grades:
             facts["grades"] = [{"name": g.name, "up_to": g.up_to} for g in self.grades]
         return facts
@@ -198,7 +205,9 @@ def _optional(value: Any) -> float | None:
 
 
 def from_json(text: str, source: str) -> ToleranceSet:
-    """A set from ``{"id", "title", "source", "criteria": [{"id", "group", "measure", "statistic", "limit"}]}``."""
+    """A set from ``{"id", "title", "source", "criteria": [{"id", "group", "measure", "statistic",
+    "limit"}]}``.
+    """
     try:
         raw = json.loads(text)
     except json.JSONDecodeError as error:

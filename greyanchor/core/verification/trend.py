@@ -61,7 +61,9 @@ class Forecast:
 
 @dataclass(frozen=True)
 class Trend:
-    """What a series of `count` values of one figure says; `lower` and `upper` are None with too few of them."""
+    """What a series of `count` values of one figure says; `lower` and `upper` are None with too few of
+    them.
+    """
 
     centre: float
     deviation: float

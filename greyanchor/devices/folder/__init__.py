@@ -1,4 +1,6 @@
-"""Devices that have programs of their own and are reached by folders: sheets go into one, readings come by another."""
+"""Devices that have programs of their own and are reached by folders: sheets go into one, readings come by
+another.
+"""
 
 from greyanchor.devices.folder.driver import FolderDriver
 

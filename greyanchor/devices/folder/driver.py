@@ -8,7 +8,9 @@ from greyanchor.devices.ports import Connection, Driver, InstrumentPort, Option,
 
 
 class FolderDriver(Driver):
-    """A printer whose own program prints what is put into a folder, and instruments that write files into one."""
+    """A printer whose own program prints what is put into a folder, and instruments that write files into
+    one.
+    """
 
     key = "folder"
     title = "Folder"

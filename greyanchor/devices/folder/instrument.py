@@ -21,7 +21,9 @@ TAKEN, REFUSED = "taken", "refused"
 
 
 class FolderInstrument:
-    """Watches a folder. A file that was used goes to ``taken``, another to ``refused`` with the reason next to it."""
+    """Watches a folder. A file that was used goes to ``taken``, another to ``refused`` with the reason next
+    to it.
+    """
 
     name = "folder instrument"
 

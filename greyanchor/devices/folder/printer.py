@@ -1,4 +1,6 @@
-"""A printer that writes the sheets of a chart into a folder, where the printer's own program picks them up."""
+"""A printer that writes the sheets of a chart into a folder, where the printer's own program picks them
+up.
+"""
 
 from __future__ import annotations
 

@@ -13,7 +13,8 @@ NAME = 24
 
 
 class SlotMemory:
-    """Slots by number. What is sent lands on the steps of the machine; what is tuned at its panel stays until it is sent again.
+    """Slots by number. What is sent lands on the steps of the machine; what is tuned at its panel stays until
+    it is sent again.
 
     `state` is what is stored between times; it changes in place.
     """

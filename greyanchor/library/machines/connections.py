@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.conf import settings
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 
 from greyanchor.accounts.audit_log import note
@@ -140,7 +140,7 @@ class Choice:
 
 @needs(MAKE)
 @transaction.atomic
-def connect_printer(printer: Printer, choice: Choice, user: AbstractBaseUser | None) -> None:
+def connect_printer(printer: Printer, choice: Choice, user: User | None) -> None:
     """Say which driver reaches a printer; without one, sheets are printed from files."""
     record = DeviceConnection.objects.filter(printer=printer).first()
     before = Choice(record.driver, record.options).words() if record else "files"
@@ -157,9 +157,7 @@ def connect_printer(printer: Printer, choice: Choice, user: AbstractBaseUser | N
 
 @needs(MAKE)
 @transaction.atomic
-def add_instrument(
-    site: Site, method: str, choice: Choice, user: AbstractBaseUser | None
-) -> DeviceConnection:
+def add_instrument(site: Site, method: str, choice: Choice, user: User | None) -> DeviceConnection:
     """Add an instrument to a site."""
     made = DeviceConnection(site=site, method=method)
     _save(made, choice, method)
@@ -169,7 +167,7 @@ def add_instrument(
 
 @needs(MAKE)
 @transaction.atomic
-def remove_instrument(pk: int, user: AbstractBaseUser | None) -> None:
+def remove_instrument(pk: int, user: User | None) -> None:
     """Take an instrument away; what it read stays."""
     found = DeviceConnection.objects.filter(pk=pk, printer=None).select_related("site").first()
     if found is None:

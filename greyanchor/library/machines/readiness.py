@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.urls import reverse
 from django.utils import timezone
@@ -110,7 +110,7 @@ def _due(printer: Printer, task: Task, last: dict[tuple[int, int | None, str], R
 
 @needs(USE)
 @transaction.atomic
-def load_media(printer_pk: int, media: Media, user: AbstractBaseUser) -> Printer:
+def load_media(printer_pk: int, media: Media, user: User) -> Printer:
     """Put another media into a printer; what depends on the media is due from now on."""
     printer = Printer.objects.select_for_update(of=("self",)).get(pk=printer_pk)
     if media.width_mm > printer.width_mm:
@@ -132,9 +132,7 @@ def value_now(printer: Printer, task: Task) -> float:
 
 @needs(USE)
 @transaction.atomic
-def print_pattern(
-    printer: Printer, key: str, user: AbstractBaseUser, around: float | None = None
-) -> ReadinessRun:
+def print_pattern(printer: Printer, key: str, user: User, around: float | None = None) -> ReadinessRun:
     """Print the pattern of a task; one that waits for its judgement is thrown away.
 
     Where the driver knows nothing of patterns, the machine prints its own and a person enters what is seen.
@@ -211,7 +209,7 @@ def _judging(pk: int) -> ReadinessRun:
     return record
 
 
-def _done(record: ReadinessRun, how: str, user: AbstractBaseUser, note: str) -> ReadinessRun:
+def _done(record: ReadinessRun, how: str, user: User, note: str) -> ReadinessRun:
     record.how, record.done_at, record.done_by, record.note = how, timezone.now(), user, note[:200]  # type: ignore[assignment]
     record.save()
     return record
@@ -220,7 +218,7 @@ def _done(record: ReadinessRun, how: str, user: AbstractBaseUser, note: str) -> 
 @needs(USE)
 @transaction.atomic
 def judge_nozzles(
-    pk: int, missing: dict[str, int], user: AbstractBaseUser, how: str = ReadinessRun.How.EYE
+    pk: int, missing: dict[str, int], user: User, how: str = ReadinessRun.How.EYE
 ) -> ReadinessRun:
     """Take what a person counted; too many missing nozzles leave the machine unready."""
     record = _judging(pk)
@@ -235,7 +233,7 @@ def judge_nozzles(
 
 @needs(USE)
 @transaction.atomic
-def judge_step(pk: int, step: int, user: AbstractBaseUser) -> ReadinessRun:
+def judge_step(pk: int, step: int, user: User) -> ReadinessRun:
     """Take the step that a person chose by eye, counted from 1."""
     record = _judging(pk)
     task, values = task_named(record.task), record.pattern.get("values", [])
@@ -247,7 +245,7 @@ def judge_step(pk: int, step: int, user: AbstractBaseUser) -> ReadinessRun:
 
 @needs(USE)
 @transaction.atomic
-def judge_by_reading(pk: int, user: AbstractBaseUser) -> ReadinessRun:
+def judge_by_reading(pk: int, user: User) -> ReadinessRun:
     """Read the pattern with the instrument and take the value it finds."""
     record = _judging(pk)
     task = task_named(record.task)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, USE, needs
@@ -20,7 +20,9 @@ from greyanchor.library.records.handling_edits import set_value
 
 @dataclass(frozen=True)
 class SlotView:
-    """A slot beside what was sent to it: what the machine holds, and where that differs from what is wanted now."""
+    """A slot beside what was sent to it: what the machine holds, and where that differs from what is wanted
+    now.
+    """
 
     number: int
     name: str
@@ -59,14 +61,12 @@ def _values(held: dict[str, Held]) -> dict[str, float]:
 
 @needs(USE)
 @transaction.atomic
-def send(printer_pk: int, number: int, subject: MediaPreset | PrintMode, user: AbstractBaseUser) -> SlotSent:
+def send(printer_pk: int, number: int, subject: MediaPreset | PrintMode, user: User) -> SlotSent:
     """Send the settings in force of a preset or mode to a slot."""
     printer = Printer.objects.select_for_update(of=("self",)).get(pk=printer_pk)
     values = _values(wanted_of(subject, printer))
     if not values:
-        raise BadInput(
-            f"{printer.name} has no handling settings yet; a technician sets them on its page"
-        )
+        raise BadInput(f"{printer.name} has no handling settings yet; a technician sets them on its page")
     with opened(printer) as port:
         if not isinstance(port, MemoryPort):
             raise BadInput(
@@ -75,9 +75,16 @@ def send(printer_pk: int, number: int, subject: MediaPreset | PrintMode, user: A
         port.send(number, subject.name, values)
     is_mode = isinstance(subject, PrintMode)
     return SlotSent.objects.update_or_create(
-        printer=printer, number=number,
-        defaults={"mode": subject if is_mode else None, "preset": None if is_mode else subject, "title": subject.name, "values": values, "sent_by": user},
-    )[0]  # fmt: skip
+        printer=printer,
+        number=number,
+        defaults={
+            "mode": subject if is_mode else None,
+            "preset": None if is_mode else subject,
+            "title": subject.name,
+            "values": values,
+            "sent_by": user,
+        },
+    )[0]
 
 
 def slots_of(printer: Printer) -> list[SlotView]:
@@ -113,7 +120,7 @@ def _view(printer: Printer, memory: MemoryPort, number: int, sent: SlotSent | No
 
 @needs(MAKE)
 @transaction.atomic
-def take_over(printer: Printer, number: int, key: str, user: AbstractBaseUser) -> Any:
+def take_over(printer: Printer, number: int, key: str, user: User) -> Any:
     """Hold a value that was tuned at the machine in the preset or mode it belongs to."""
     setting = setting_named(key)
     memory = memory_of(printer)

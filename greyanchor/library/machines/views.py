@@ -37,11 +37,15 @@ def slots_page(request: HttpRequest, pk: int) -> HttpResponse:
     printer = _printer(pk)
     abilities = printer.ability_map
     context = {
-        "printer": printer, "slots": slots.slots_of(printer), "may_make": may(request.user, MAKE),
+        "printer": printer,
+        "slots": slots.slots_of(printer),
+        "may_make": may(request.user, MAKE),
         "may_tune": may(request.user, MAKE) and bool(controls.controls_of(printer)),
-        "presets": MediaPreset.objects.filter(printer_model=printer.model), "settings": [SETTINGS[k] for k in abilities],
-        "modes": printer.modes.filter(state=PrintMode.State.RELEASED).only("name"), "chosen": request.GET.get("send", ""),
-    }  # fmt: skip
+        "presets": MediaPreset.objects.filter(printer_model=printer.model),
+        "settings": [SETTINGS[k] for k in abilities],
+        "modes": printer.modes.filter(state=PrintMode.State.RELEASED).only("name"),
+        "chosen": request.GET.get("send", ""),
+    }
     return render(request, "library/slots.html", context)
 
 
@@ -115,10 +119,16 @@ def task_page(request: HttpRequest, pk: int, task_key: str) -> HttpResponse:
     printer, task = _printer(pk), task_named(task_key)
     waiting = readiness.waiting(printer, task.key)
     context: dict[str, Any] = {
-        "printer": printer, "task": task, "setting": SETTINGS.get(task.setting), "waiting": waiting, "allowed": MISSING_ALLOWED,
-        "picture": readiness.picture(waiting) if waiting else "", "due": next((d for d in readiness.dues_of(printer) if d.task.key == task.key), None),
-        "past": readiness.values_found(printer).filter(task=task.key)[:12], "others": [d for d in readiness.dues_of(printer) if d.task.key != task.key],
-    }  # fmt: skip
+        "printer": printer,
+        "task": task,
+        "setting": SETTINGS.get(task.setting),
+        "waiting": waiting,
+        "allowed": MISSING_ALLOWED,
+        "picture": readiness.picture(waiting) if waiting else "",
+        "due": next((d for d in readiness.dues_of(printer) if d.task.key == task.key), None),
+        "past": readiness.values_found(printer).filter(task=task.key)[:12],
+        "others": [d for d in readiness.dues_of(printer) if d.task.key != task.key],
+    }
     if task.setting and task.setting in printer.abilities:
         context["now"] = SETTINGS[task.setting].with_unit(readiness.value_now(printer, task))
     if waiting and task.setting:
@@ -166,7 +176,10 @@ def task_judge(request: HttpRequest, pk: int, task_key: str) -> HttpResponse:
         where = f" on {done.media.name}" if done.media else ""
         messages.success(
             request,
-            f"{task.title}: {SETTINGS[task.setting].with_unit(done.value)} is kept for {printer.name}{where}.",
+            (
+                f"{task.title}: {SETTINGS[task.setting].with_unit(done.value)} is kept for "
+                f"{printer.name}{where}."
+            ),
         )
     elif done.good:
         messages.success(request, f"{task.title}: {printer.name} is ready.")

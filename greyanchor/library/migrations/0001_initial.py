@@ -8,183 +8,509 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
     dependencies = [
-        ('profiles', '0001_initial'),
+        ("profiles", "0001_initial"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='InkSet',
+            name="InkSet",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=80, unique=True)),
-                ('channels', models.JSONField(default=list)),
-                ('kind', models.CharField(max_length=60)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(max_length=80, unique=True)),
+                ("channels", models.JSONField(default=list)),
+                ("kind", models.CharField(max_length=60)),
             ],
             options={
-                'ordering': ['name'],
+                "ordering": ["name"],
             },
         ),
         migrations.CreateModel(
-            name='MediaClass',
+            name="MediaClass",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=80, unique=True)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(max_length=80, unique=True)),
             ],
             options={
-                'verbose_name_plural': 'media classes',
-                'ordering': ['name'],
+                "verbose_name_plural": "media classes",
+                "ordering": ["name"],
             },
         ),
         migrations.CreateModel(
-            name='Site',
+            name="Site",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=80, unique=True)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(max_length=80, unique=True)),
             ],
             options={
-                'ordering': ['name'],
+                "ordering": ["name"],
             },
         ),
         migrations.CreateModel(
-            name='Media',
+            name="Media",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=120, unique=True)),
-                ('maker', models.CharField(max_length=120)),
-                ('weight', models.PositiveIntegerField(validators=[django.core.validators.MinValueValidator(20), django.core.validators.MaxValueValidator(2000)], verbose_name='weight, g/m²')),
-                ('thickness', models.PositiveIntegerField(validators=[django.core.validators.MinValueValidator(20), django.core.validators.MaxValueValidator(20000)], verbose_name='thickness, µm')),
-                ('width_mm', models.PositiveIntegerField(validators=[django.core.validators.MinValueValidator(100), django.core.validators.MaxValueValidator(5200)], verbose_name='width, mm')),
-                ('brightener', models.CharField(choices=[('none', 'none'), ('faint', 'faint'), ('moderate', 'moderate'), ('high', 'high')], max_length=20, verbose_name='optical brightener')),
-                ('travels_backwards', models.BooleanField(default=True, verbose_name='may travel backwards')),
-                ('dry_minutes', models.PositiveIntegerField(default=30, validators=[django.core.validators.MaxValueValidator(10080)], verbose_name='dry-down, minutes')),
-                ('heat', models.FloatField(default=36.0, validators=[django.core.validators.MinValueValidator(15), django.core.validators.MaxValueValidator(90)], verbose_name='usual heat, °C')),
-                ('vacuum', models.FloatField(default=50.0, validators=[django.core.validators.MinValueValidator(0), django.core.validators.MaxValueValidator(100)], verbose_name='usual vacuum, %')),
-                ('notes', models.TextField(blank=True)),
-                ('version', models.PositiveIntegerField(default=1, editable=False)),
-                ('media_class', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='media', to='library.mediaclass')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(max_length=120, unique=True)),
+                ("maker", models.CharField(max_length=120)),
+                (
+                    "weight",
+                    models.PositiveIntegerField(
+                        validators=[
+                            django.core.validators.MinValueValidator(20),
+                            django.core.validators.MaxValueValidator(2000),
+                        ],
+                        verbose_name="weight, g/m²",
+                    ),
+                ),
+                (
+                    "thickness",
+                    models.PositiveIntegerField(
+                        validators=[
+                            django.core.validators.MinValueValidator(20),
+                            django.core.validators.MaxValueValidator(20000),
+                        ],
+                        verbose_name="thickness, µm",
+                    ),
+                ),
+                (
+                    "width_mm",
+                    models.PositiveIntegerField(
+                        validators=[
+                            django.core.validators.MinValueValidator(100),
+                            django.core.validators.MaxValueValidator(5200),
+                        ],
+                        verbose_name="width, mm",
+                    ),
+                ),
+                (
+                    "brightener",
+                    models.CharField(
+                        choices=[
+                            ("none", "none"),
+                            ("faint", "faint"),
+                            ("moderate", "moderate"),
+                            ("high", "high"),
+                        ],
+                        max_length=20,
+                        verbose_name="optical brightener",
+                    ),
+                ),
+                ("travels_backwards", models.BooleanField(default=True, verbose_name="may travel backwards")),
+                (
+                    "dry_minutes",
+                    models.PositiveIntegerField(
+                        default=30,
+                        validators=[django.core.validators.MaxValueValidator(10080)],
+                        verbose_name="dry-down, minutes",
+                    ),
+                ),
+                (
+                    "heat",
+                    models.FloatField(
+                        default=36.0,
+                        validators=[
+                            django.core.validators.MinValueValidator(15),
+                            django.core.validators.MaxValueValidator(90),
+                        ],
+                        verbose_name="usual heat, °C",
+                    ),
+                ),
+                (
+                    "vacuum",
+                    models.FloatField(
+                        default=50.0,
+                        validators=[
+                            django.core.validators.MinValueValidator(0),
+                            django.core.validators.MaxValueValidator(100),
+                        ],
+                        verbose_name="usual vacuum, %",
+                    ),
+                ),
+                ("notes", models.TextField(blank=True)),
+                ("version", models.PositiveIntegerField(default=1, editable=False)),
+                (
+                    "media_class",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="media",
+                        to="library.mediaclass",
+                    ),
+                ),
             ],
             options={
-                'verbose_name_plural': 'media',
-                'ordering': ['name'],
+                "verbose_name_plural": "media",
+                "ordering": ["name"],
             },
         ),
         migrations.CreateModel(
-            name='HistoricalMedia',
+            name="HistoricalMedia",
             fields=[
-                ('id', models.BigIntegerField(auto_created=True, blank=True, db_index=True, verbose_name='ID')),
-                ('name', models.CharField(db_index=True, max_length=120)),
-                ('maker', models.CharField(max_length=120)),
-                ('weight', models.PositiveIntegerField(validators=[django.core.validators.MinValueValidator(20), django.core.validators.MaxValueValidator(2000)], verbose_name='weight, g/m²')),
-                ('thickness', models.PositiveIntegerField(validators=[django.core.validators.MinValueValidator(20), django.core.validators.MaxValueValidator(20000)], verbose_name='thickness, µm')),
-                ('width_mm', models.PositiveIntegerField(validators=[django.core.validators.MinValueValidator(100), django.core.validators.MaxValueValidator(5200)], verbose_name='width, mm')),
-                ('brightener', models.CharField(choices=[('none', 'none'), ('faint', 'faint'), ('moderate', 'moderate'), ('high', 'high')], max_length=20, verbose_name='optical brightener')),
-                ('travels_backwards', models.BooleanField(default=True, verbose_name='may travel backwards')),
-                ('dry_minutes', models.PositiveIntegerField(default=30, validators=[django.core.validators.MaxValueValidator(10080)], verbose_name='dry-down, minutes')),
-                ('heat', models.FloatField(default=36.0, validators=[django.core.validators.MinValueValidator(15), django.core.validators.MaxValueValidator(90)], verbose_name='usual heat, °C')),
-                ('vacuum', models.FloatField(default=50.0, validators=[django.core.validators.MinValueValidator(0), django.core.validators.MaxValueValidator(100)], verbose_name='usual vacuum, %')),
-                ('notes', models.TextField(blank=True)),
-                ('version', models.PositiveIntegerField(default=1, editable=False)),
-                ('history_id', models.AutoField(primary_key=True, serialize=False)),
-                ('history_date', models.DateTimeField(db_index=True)),
-                ('history_change_reason', models.CharField(max_length=100, null=True)),
-                ('history_type', models.CharField(choices=[('+', 'Created'), ('~', 'Changed'), ('-', 'Deleted')], max_length=1)),
-                ('history_user', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to=settings.AUTH_USER_MODEL)),
-                ('media_class', models.ForeignKey(blank=True, db_constraint=False, null=True, on_delete=django.db.models.deletion.DO_NOTHING, related_name='+', to='library.mediaclass')),
+                (
+                    "id",
+                    models.BigIntegerField(auto_created=True, blank=True, db_index=True, verbose_name="ID"),
+                ),
+                ("name", models.CharField(db_index=True, max_length=120)),
+                ("maker", models.CharField(max_length=120)),
+                (
+                    "weight",
+                    models.PositiveIntegerField(
+                        validators=[
+                            django.core.validators.MinValueValidator(20),
+                            django.core.validators.MaxValueValidator(2000),
+                        ],
+                        verbose_name="weight, g/m²",
+                    ),
+                ),
+                (
+                    "thickness",
+                    models.PositiveIntegerField(
+                        validators=[
+                            django.core.validators.MinValueValidator(20),
+                            django.core.validators.MaxValueValidator(20000),
+                        ],
+                        verbose_name="thickness, µm",
+                    ),
+                ),
+                (
+                    "width_mm",
+                    models.PositiveIntegerField(
+                        validators=[
+                            django.core.validators.MinValueValidator(100),
+                            django.core.validators.MaxValueValidator(5200),
+                        ],
+                        verbose_name="width, mm",
+                    ),
+                ),
+                (
+                    "brightener",
+                    models.CharField(
+                        choices=[
+                            ("none", "none"),
+                            ("faint", "faint"),
+                            ("moderate", "moderate"),
+                            ("high", "high"),
+                        ],
+                        max_length=20,
+                        verbose_name="optical brightener",
+                    ),
+                ),
+                ("travels_backwards", models.BooleanField(default=True, verbose_name="may travel backwards")),
+                (
+                    "dry_minutes",
+                    models.PositiveIntegerField(
+                        default=30,
+                        validators=[django.core.validators.MaxValueValidator(10080)],
+                        verbose_name="dry-down, minutes",
+                    ),
+                ),
+                (
+                    "heat",
+                    models.FloatField(
+                        default=36.0,
+                        validators=[
+                            django.core.validators.MinValueValidator(15),
+                            django.core.validators.MaxValueValidator(90),
+                        ],
+                        verbose_name="usual heat, °C",
+                    ),
+                ),
+                (
+                    "vacuum",
+                    models.FloatField(
+                        default=50.0,
+                        validators=[
+                            django.core.validators.MinValueValidator(0),
+                            django.core.validators.MaxValueValidator(100),
+                        ],
+                        verbose_name="usual vacuum, %",
+                    ),
+                ),
+                ("notes", models.TextField(blank=True)),
+                ("version", models.PositiveIntegerField(default=1, editable=False)),
+                ("history_id", models.AutoField(primary_key=True, serialize=False)),
+                ("history_date", models.DateTimeField(db_index=True)),
+                ("history_change_reason", models.CharField(max_length=100, null=True)),
+                (
+                    "history_type",
+                    models.CharField(
+                        choices=[("+", "Created"), ("~", "Changed"), ("-", "Deleted")], max_length=1
+                    ),
+                ),
+                (
+                    "history_user",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        related_name="+",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
+                (
+                    "media_class",
+                    models.ForeignKey(
+                        blank=True,
+                        db_constraint=False,
+                        null=True,
+                        on_delete=django.db.models.deletion.DO_NOTHING,
+                        related_name="+",
+                        to="library.mediaclass",
+                    ),
+                ),
             ],
             options={
-                'verbose_name': 'historical media',
-                'verbose_name_plural': 'historical media',
-                'ordering': ('-history_date', '-history_id'),
-                'get_latest_by': ('history_date', 'history_id'),
+                "verbose_name": "historical media",
+                "verbose_name_plural": "historical media",
+                "ordering": ("-history_date", "-history_id"),
+                "get_latest_by": ("history_date", "history_id"),
             },
             bases=(simple_history.models.HistoricalChanges, models.Model),
         ),
         migrations.CreateModel(
-            name='Printer',
+            name="Printer",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=80, unique=True)),
-                ('model', models.CharField(max_length=80)),
-                ('serial', models.CharField(max_length=40)),
-                ('width_mm', models.PositiveIntegerField()),
-                ('resolutions', models.JSONField(default=list)),
-                ('passes', models.JSONField(default=list)),
-                ('driven_as', models.CharField(default='channels', max_length=40)),
-                ('ink_sets', models.ManyToManyField(related_name='printers', to='library.inkset')),
-                ('site', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='printers', to='library.site')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(max_length=80, unique=True)),
+                ("model", models.CharField(max_length=80)),
+                ("serial", models.CharField(max_length=40)),
+                ("width_mm", models.PositiveIntegerField()),
+                ("resolutions", models.JSONField(default=list)),
+                ("passes", models.JSONField(default=list)),
+                ("driven_as", models.CharField(default="channels", max_length=40)),
+                ("ink_sets", models.ManyToManyField(related_name="printers", to="library.inkset")),
+                (
+                    "site",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="printers",
+                        to="library.site",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['name'],
+                "ordering": ["name"],
             },
         ),
         migrations.CreateModel(
-            name='HistoricalPrintMode',
+            name="HistoricalPrintMode",
             fields=[
-                ('id', models.BigIntegerField(auto_created=True, blank=True, db_index=True, verbose_name='ID')),
-                ('name', models.CharField(db_index=True, max_length=160)),
-                ('environment', models.JSONField(default=dict)),
-                ('environment_hash', models.CharField(max_length=64)),
-                ('state', models.CharField(choices=[('building', 'in the bench'), ('ready', 'waiting for release'), ('released', 'released'), ('retired', 'retired')], db_index=True, default='building', max_length=12)),
-                ('limits', models.JSONField(default=dict)),
-                ('total_ink', models.FloatField(null=True)),
-                ('last_verdict', models.CharField(blank=True, max_length=12)),
-                ('last_check_summary', models.CharField(blank=True, max_length=200)),
-                ('note', models.TextField(blank=True)),
-                ('released_at', models.DateTimeField(null=True)),
-                ('created_at', models.DateTimeField(blank=True, editable=False)),
-                ('changed_at', models.DateTimeField(blank=True, editable=False)),
-                ('version', models.PositiveIntegerField(default=1, editable=False)),
-                ('history_id', models.AutoField(primary_key=True, serialize=False)),
-                ('history_date', models.DateTimeField(db_index=True)),
-                ('history_change_reason', models.CharField(max_length=100, null=True)),
-                ('history_type', models.CharField(choices=[('+', 'Created'), ('~', 'Changed'), ('-', 'Deleted')], max_length=1)),
-                ('history_user', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to=settings.AUTH_USER_MODEL)),
-                ('profile', models.ForeignKey(blank=True, db_constraint=False, null=True, on_delete=django.db.models.deletion.DO_NOTHING, related_name='+', to='profiles.profile')),
-                ('released_by', models.ForeignKey(blank=True, db_constraint=False, null=True, on_delete=django.db.models.deletion.DO_NOTHING, related_name='+', to=settings.AUTH_USER_MODEL)),
-                ('ink_set', models.ForeignKey(blank=True, db_constraint=False, null=True, on_delete=django.db.models.deletion.DO_NOTHING, related_name='+', to='library.inkset')),
-                ('media', models.ForeignKey(blank=True, db_constraint=False, null=True, on_delete=django.db.models.deletion.DO_NOTHING, related_name='+', to='library.media')),
-                ('printer', models.ForeignKey(blank=True, db_constraint=False, null=True, on_delete=django.db.models.deletion.DO_NOTHING, related_name='+', to='library.printer')),
+                (
+                    "id",
+                    models.BigIntegerField(auto_created=True, blank=True, db_index=True, verbose_name="ID"),
+                ),
+                ("name", models.CharField(db_index=True, max_length=160)),
+                ("environment", models.JSONField(default=dict)),
+                ("environment_hash", models.CharField(max_length=64)),
+                (
+                    "state",
+                    models.CharField(
+                        choices=[
+                            ("building", "in the bench"),
+                            ("ready", "waiting for release"),
+                            ("released", "released"),
+                            ("retired", "retired"),
+                        ],
+                        db_index=True,
+                        default="building",
+                        max_length=12,
+                    ),
+                ),
+                ("limits", models.JSONField(default=dict)),
+                ("total_ink", models.FloatField(null=True)),
+                ("last_verdict", models.CharField(blank=True, max_length=12)),
+                ("last_check_summary", models.CharField(blank=True, max_length=200)),
+                ("note", models.TextField(blank=True)),
+                ("released_at", models.DateTimeField(null=True)),
+                ("created_at", models.DateTimeField(blank=True, editable=False)),
+                ("changed_at", models.DateTimeField(blank=True, editable=False)),
+                ("version", models.PositiveIntegerField(default=1, editable=False)),
+                ("history_id", models.AutoField(primary_key=True, serialize=False)),
+                ("history_date", models.DateTimeField(db_index=True)),
+                ("history_change_reason", models.CharField(max_length=100, null=True)),
+                (
+                    "history_type",
+                    models.CharField(
+                        choices=[("+", "Created"), ("~", "Changed"), ("-", "Deleted")], max_length=1
+                    ),
+                ),
+                (
+                    "history_user",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        related_name="+",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
+                (
+                    "profile",
+                    models.ForeignKey(
+                        blank=True,
+                        db_constraint=False,
+                        null=True,
+                        on_delete=django.db.models.deletion.DO_NOTHING,
+                        related_name="+",
+                        to="profiles.profile",
+                    ),
+                ),
+                (
+                    "released_by",
+                    models.ForeignKey(
+                        blank=True,
+                        db_constraint=False,
+                        null=True,
+                        on_delete=django.db.models.deletion.DO_NOTHING,
+                        related_name="+",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
+                (
+                    "ink_set",
+                    models.ForeignKey(
+                        blank=True,
+                        db_constraint=False,
+                        null=True,
+                        on_delete=django.db.models.deletion.DO_NOTHING,
+                        related_name="+",
+                        to="library.inkset",
+                    ),
+                ),
+                (
+                    "media",
+                    models.ForeignKey(
+                        blank=True,
+                        db_constraint=False,
+                        null=True,
+                        on_delete=django.db.models.deletion.DO_NOTHING,
+                        related_name="+",
+                        to="library.media",
+                    ),
+                ),
+                (
+                    "printer",
+                    models.ForeignKey(
+                        blank=True,
+                        db_constraint=False,
+                        null=True,
+                        on_delete=django.db.models.deletion.DO_NOTHING,
+                        related_name="+",
+                        to="library.printer",
+                    ),
+                ),
             ],
             options={
-                'verbose_name': 'historical print mode',
-                'verbose_name_plural': 'historical print modes',
-                'ordering': ('-history_date', '-history_id'),
-                'get_latest_by': ('history_date', 'history_id'),
+                "verbose_name": "historical print mode",
+                "verbose_name_plural": "historical print modes",
+                "ordering": ("-history_date", "-history_id"),
+                "get_latest_by": ("history_date", "history_id"),
             },
             bases=(simple_history.models.HistoricalChanges, models.Model),
         ),
         migrations.CreateModel(
-            name='PrintMode',
+            name="PrintMode",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=160, unique=True)),
-                ('environment', models.JSONField(default=dict)),
-                ('environment_hash', models.CharField(max_length=64)),
-                ('state', models.CharField(choices=[('building', 'in the bench'), ('ready', 'waiting for release'), ('released', 'released'), ('retired', 'retired')], db_index=True, default='building', max_length=12)),
-                ('limits', models.JSONField(default=dict)),
-                ('total_ink', models.FloatField(null=True)),
-                ('curves', models.TextField(blank=True)),
-                ('last_verdict', models.CharField(blank=True, max_length=12)),
-                ('last_check_summary', models.CharField(blank=True, max_length=200)),
-                ('note', models.TextField(blank=True)),
-                ('released_at', models.DateTimeField(null=True)),
-                ('created_at', models.DateTimeField(auto_now_add=True)),
-                ('changed_at', models.DateTimeField(auto_now=True)),
-                ('version', models.PositiveIntegerField(default=1, editable=False)),
-                ('ink_set', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='modes', to='library.inkset')),
-                ('media', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='modes', to='library.media')),
-                ('printer', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='modes', to='library.printer')),
-                ('profile', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='modes', to='profiles.profile')),
-                ('released_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(max_length=160, unique=True)),
+                ("environment", models.JSONField(default=dict)),
+                ("environment_hash", models.CharField(max_length=64)),
+                (
+                    "state",
+                    models.CharField(
+                        choices=[
+                            ("building", "in the bench"),
+                            ("ready", "waiting for release"),
+                            ("released", "released"),
+                            ("retired", "retired"),
+                        ],
+                        db_index=True,
+                        default="building",
+                        max_length=12,
+                    ),
+                ),
+                ("limits", models.JSONField(default=dict)),
+                ("total_ink", models.FloatField(null=True)),
+                ("curves", models.TextField(blank=True)),
+                ("last_verdict", models.CharField(blank=True, max_length=12)),
+                ("last_check_summary", models.CharField(blank=True, max_length=200)),
+                ("note", models.TextField(blank=True)),
+                ("released_at", models.DateTimeField(null=True)),
+                ("created_at", models.DateTimeField(auto_now_add=True)),
+                ("changed_at", models.DateTimeField(auto_now=True)),
+                ("version", models.PositiveIntegerField(default=1, editable=False)),
+                (
+                    "ink_set",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT, related_name="modes", to="library.inkset"
+                    ),
+                ),
+                (
+                    "media",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT, related_name="modes", to="library.media"
+                    ),
+                ),
+                (
+                    "printer",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="modes",
+                        to="library.printer",
+                    ),
+                ),
+                (
+                    "profile",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="modes",
+                        to="profiles.profile",
+                    ),
+                ),
+                (
+                    "released_by",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="+",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
             ],
             options={
-                'ordering': ['name'],
-                'indexes': [models.Index(fields=['printer', 'media'], name='library_pri_printer_9d49b0_idx')],
+                "ordering": ["name"],
+                "indexes": [models.Index(fields=["printer", "media"], name="library_pri_printer_9d49b0_idx")],
             },
         ),
     ]

@@ -5,72 +5,114 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('library', '0001_initial'),
+        ("library", "0001_initial"),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='historicalmedia',
-            name='unreadable',
-            field=models.BooleanField(default=False, verbose_name='no instrument can read it'),
+            model_name="historicalmedia",
+            name="unreadable",
+            field=models.BooleanField(default=False, verbose_name="no instrument can read it"),
         ),
         migrations.AddField(
-            model_name='historicalprintmode',
-            name='derived_from',
-            field=models.ForeignKey(blank=True, db_constraint=False, null=True, on_delete=django.db.models.deletion.DO_NOTHING, related_name='+', to='library.printmode'),
+            model_name="historicalprintmode",
+            name="derived_from",
+            field=models.ForeignKey(
+                blank=True,
+                db_constraint=False,
+                null=True,
+                on_delete=django.db.models.deletion.DO_NOTHING,
+                related_name="+",
+                to="library.printmode",
+            ),
         ),
         migrations.AddField(
-            model_name='historicalprintmode',
-            name='inherited',
+            model_name="historicalprintmode",
+            name="inherited",
             field=models.JSONField(blank=True, default=dict),
         ),
         migrations.AddField(
-            model_name='historicalprintmode',
-            name='splits',
+            model_name="historicalprintmode",
+            name="splits",
             field=models.JSONField(blank=True, default=list),
         ),
         migrations.AddField(
-            model_name='inkset',
-            name='light',
+            model_name="inkset",
+            name="light",
             field=models.JSONField(blank=True, default=dict),
         ),
         migrations.AddField(
-            model_name='media',
-            name='unreadable',
-            field=models.BooleanField(default=False, verbose_name='no instrument can read it'),
+            model_name="media",
+            name="unreadable",
+            field=models.BooleanField(default=False, verbose_name="no instrument can read it"),
         ),
         migrations.AddField(
-            model_name='printer',
-            name='standin',
+            model_name="printer",
+            name="standin",
             field=models.JSONField(blank=True, default=dict),
         ),
         migrations.AddField(
-            model_name='printmode',
-            name='derived_from',
-            field=models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.PROTECT, related_name='derived', to='library.printmode'),
+            model_name="printmode",
+            name="derived_from",
+            field=models.ForeignKey(
+                blank=True,
+                null=True,
+                on_delete=django.db.models.deletion.PROTECT,
+                related_name="derived",
+                to="library.printmode",
+            ),
         ),
         migrations.AddField(
-            model_name='printmode',
-            name='inherited',
+            model_name="printmode",
+            name="inherited",
             field=models.JSONField(blank=True, default=dict),
         ),
         migrations.AddField(
-            model_name='printmode',
-            name='splits',
+            model_name="printmode",
+            name="splits",
             field=models.JSONField(blank=True, default=list),
         ),
         migrations.CreateModel(
-            name='ClassFallback',
+            name="ClassFallback",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('media_class', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='fallbacks', to='library.mediaclass')),
-                ('mode', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='lent_by', to='library.printmode')),
-                ('printer', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='fallbacks', to='library.printer')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                (
+                    "media_class",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="fallbacks",
+                        to="library.mediaclass",
+                    ),
+                ),
+                (
+                    "mode",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="lent_by",
+                        to="library.printmode",
+                    ),
+                ),
+                (
+                    "printer",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="fallbacks",
+                        to="library.printer",
+                    ),
+                ),
             ],
             options={
-                'constraints': [models.UniqueConstraint(fields=('media_class', 'printer'), name='one_fallback_a_class_and_printer')],
+                "constraints": [
+                    models.UniqueConstraint(
+                        fields=("media_class", "printer"), name="one_fallback_a_class_and_printer"
+                    )
+                ],
             },
         ),
     ]

@@ -26,7 +26,7 @@ def guess_family(name):
 
 
 def forwards(apps, schema_editor):
-    get = lambda name: apps.get_model("library", name)  # noqa: E731
+    get = lambda name: apps.get_model("library", name)
     for group in get("MediaClass").objects.all():
         group.family = guess_family(group.name)
         group.save(update_fields=["family"])
@@ -49,7 +49,9 @@ def _modes(get):
     for mode in get("PrintMode").objects.select_related("printer", "media"):
         _mode(get, mode, made_by.get(mode.pk))
         for past in get("HistoricalPrintMode").objects.filter(id=mode.pk).iterator(50):
-            _limits(get, past)  # so that a version from before can be had again; its curves were not kept then
+            _limits(
+                get, past
+            )  # so that a version from before can be had again; its curves were not kept then
             past.preset_id, past.handling = mode.preset_id, mode.handling
             if past.version == mode.version:
                 past.curve_set_id, past.calibrated_at = mode.curve_set_id, mode.calibrated_at
@@ -93,21 +95,34 @@ def _mode(get, mode, made_by):
     mode.save()
     if mode.state == "released":
         content = {
-            "name": mode.name, "environment": mode.environment, "limits": mode.limits, "total_ink": mode.total_ink, "splits": mode.splits,
-            "inherited": mode.inherited, "handling": mode.handling, "preset": mode.preset.name, "in_force": {},
+            "name": mode.name,
+            "environment": mode.environment,
+            "limits": mode.limits,
+            "total_ink": mode.total_ink,
+            "splits": mode.splits,
+            "inherited": mode.inherited,
+            "handling": mode.handling,
+            "preset": mode.preset.name,
+            "in_force": {},
         }
         get("Edition").objects.create(
-            mode=mode, number=1, mode_version=mode.version, content=content, curve_set_id=mode.curve_set_id, profile_id=mode.profile_id,
-            content_hash=hashlib.sha256(json.dumps(content, sort_keys=True).encode()).hexdigest(), note=mode.note,
-            released_at=mode.released_at or mode.created_at, released_by_id=mode.released_by_id,
+            mode=mode,
+            number=1,
+            mode_version=mode.version,
+            content=content,
+            curve_set_id=mode.curve_set_id,
+            profile_id=mode.profile_id,
+            content_hash=hashlib.sha256(json.dumps(content, sort_keys=True).encode()).hexdigest(),
+            note=mode.note,
+            released_at=mode.released_at or mode.created_at,
+            released_by_id=mode.released_by_id,
         )
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('library', '0003_shared_library'),
-        ('auth', '0012_alter_user_first_name_max_length'),
+        ("library", "0003_shared_library"),
+        ("auth", "0012_alter_user_first_name_max_length"),
     ]
 
     operations = [migrations.RunPython(forwards, migrations.RunPython.noop)]

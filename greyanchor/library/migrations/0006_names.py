@@ -4,18 +4,22 @@ from django.db import migrations
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('library', '0005_values_in_their_place'),
+        ("library", "0005_values_in_their_place"),
     ]
 
     operations = [
         migrations.AlterModelOptions(
-            name='historicalmediapreset',
-            options={'get_latest_by': ('history_date', 'history_id'), 'ordering': ('-history_date', '-history_id'), 'verbose_name': 'historical preset', 'verbose_name_plural': 'historical presets'},
+            name="historicalmediapreset",
+            options={
+                "get_latest_by": ("history_date", "history_id"),
+                "ordering": ("-history_date", "-history_id"),
+                "verbose_name": "historical preset",
+                "verbose_name_plural": "historical presets",
+            },
         ),
         migrations.AlterModelOptions(
-            name='mediapreset',
-            options={'ordering': ['name'], 'verbose_name': 'preset'},
+            name="mediapreset",
+            options={"ordering": ["name"], "verbose_name": "preset"},
         ),
     ]

@@ -4,52 +4,55 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('library', '0006_names'),
+        ("library", "0006_names"),
     ]
 
     operations = [
         migrations.AlterModelOptions(
-            name='classfallback',
-            options={'verbose_name': 'loan of a class', 'verbose_name_plural': 'loans of classes'},
+            name="classfallback",
+            options={"verbose_name": "loan of a class", "verbose_name_plural": "loans of classes"},
         ),
         migrations.AlterModelOptions(
-            name='readied',
-            options={'ordering': ['-printed_at', '-pk'], 'verbose_name': 'readiness pattern'},
+            name="readied",
+            options={"ordering": ["-printed_at", "-pk"], "verbose_name": "readiness pattern"},
         ),
         migrations.AlterModelOptions(
-            name='slotsent',
-            options={'ordering': ['number'], 'verbose_name': "slot of a machine's memory", 'verbose_name_plural': "slots of machines' memories"},
+            name="slotsent",
+            options={
+                "ordering": ["number"],
+                "verbose_name": "slot of a machine's memory",
+                "verbose_name_plural": "slots of machines' memories",
+            },
         ),
         migrations.AlterField(
-            model_name='historicalinkset',
-            name='history_change_reason',
+            model_name="historicalinkset",
+            name="history_change_reason",
             field=models.TextField(null=True),
         ),
         migrations.AlterField(
-            model_name='historicalmedia',
-            name='history_change_reason',
+            model_name="historicalmedia",
+            name="history_change_reason",
             field=models.TextField(null=True),
         ),
         migrations.AlterField(
-            model_name='historicalmediaclass',
-            name='history_change_reason',
+            model_name="historicalmediaclass",
+            name="history_change_reason",
             field=models.TextField(null=True),
         ),
         migrations.AlterField(
-            model_name='historicalmediapreset',
-            name='history_change_reason',
+            model_name="historicalmediapreset",
+            name="history_change_reason",
             field=models.TextField(null=True),
         ),
         migrations.AlterField(
-            model_name='historicalprinter',
-            name='history_change_reason',
+            model_name="historicalprinter",
+            name="history_change_reason",
             field=models.TextField(null=True),
         ),
         migrations.AlterField(
-            model_name='historicalprintmode',
-            name='history_change_reason',
+            model_name="historicalprintmode",
+            name="history_change_reason",
             field=models.TextField(null=True),
         ),
     ]

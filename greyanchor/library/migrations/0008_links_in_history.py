@@ -5,13 +5,14 @@ import simple_history.models
 from django.db import migrations, models
 from django.utils import timezone
 
-
 TRACKED = ("InkSet", "Printer", "MediaClass", "Media", "MediaPreset", "PrintMode")
 
 
 def bring_along(apps, schema_editor):
-    """Records from before their history was kept get a first entry; printers' entries get the inks they run now."""
-    get = lambda name: apps.get_model("library", name)  # noqa: E731
+    """Records from before their history was kept get a first entry; printers' entries get the inks they run
+    now.
+    """
+    get = lambda name: apps.get_model("library", name)
     for name in TRACKED:
         model, history = get(name), get(f"Historical{name}")
         kept = {f.attname for f in history._meta.concrete_fields}
@@ -21,7 +22,9 @@ def bring_along(apps, schema_editor):
             [
                 history(
                     **{n: getattr(record, n) for n in names},
-                    history_date=timezone.now(), history_type="+", history_change_reason="as it stood when histories began",
+                    history_date=timezone.now(),
+                    history_type="+",
+                    history_change_reason="as it stood when histories began",
                 )
                 for record in model.objects.all().iterator(500)
                 if (record.pk, record.version) not in known
@@ -43,23 +46,54 @@ def _links(get):
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('library', '0007_whole_reasons'),
+        ("library", "0007_whole_reasons"),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='HistoricalPrinter_ink_sets',
+            name="HistoricalPrinter_ink_sets",
             fields=[
-                ('id', models.BigIntegerField(auto_created=True, blank=True, db_index=True, verbose_name='ID')),
-                ('m2m_history_id', models.AutoField(primary_key=True, serialize=False)),
-                ('history', models.ForeignKey(db_constraint=False, on_delete=django.db.models.deletion.DO_NOTHING, to='library.historicalprinter')),
-                ('inkset', models.ForeignKey(blank=True, db_constraint=False, db_tablespace='', null=True, on_delete=django.db.models.deletion.DO_NOTHING, related_name='+', to='library.inkset')),
-                ('printer', models.ForeignKey(blank=True, db_constraint=False, db_tablespace='', null=True, on_delete=django.db.models.deletion.DO_NOTHING, related_name='+', to='library.printer')),
+                (
+                    "id",
+                    models.BigIntegerField(auto_created=True, blank=True, db_index=True, verbose_name="ID"),
+                ),
+                ("m2m_history_id", models.AutoField(primary_key=True, serialize=False)),
+                (
+                    "history",
+                    models.ForeignKey(
+                        db_constraint=False,
+                        on_delete=django.db.models.deletion.DO_NOTHING,
+                        to="library.historicalprinter",
+                    ),
+                ),
+                (
+                    "inkset",
+                    models.ForeignKey(
+                        blank=True,
+                        db_constraint=False,
+                        db_tablespace="",
+                        null=True,
+                        on_delete=django.db.models.deletion.DO_NOTHING,
+                        related_name="+",
+                        to="library.inkset",
+                    ),
+                ),
+                (
+                    "printer",
+                    models.ForeignKey(
+                        blank=True,
+                        db_constraint=False,
+                        db_tablespace="",
+                        null=True,
+                        on_delete=django.db.models.deletion.DO_NOTHING,
+                        related_name="+",
+                        to="library.printer",
+                    ),
+                ),
             ],
             options={
-                'verbose_name': 'HistoricalPrinter_ink_sets',
+                "verbose_name": "HistoricalPrinter_ink_sets",
             },
             bases=(simple_history.models.HistoricalChanges, models.Model),
         ),

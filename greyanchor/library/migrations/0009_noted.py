@@ -6,29 +6,50 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('contenttypes', '0002_remove_content_type_name'),
-        ('library', '0008_links_in_history'),
+        ("contenttypes", "0002_remove_content_type_name"),
+        ("library", "0008_links_in_history"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='Noted',
+            name="Noted",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('object_id', models.PositiveBigIntegerField()),
-                ('what', models.CharField(max_length=120)),
-                ('before', models.TextField(blank=True)),
-                ('after', models.TextField(blank=True)),
-                ('at', models.DateTimeField(auto_now_add=True)),
-                ('content_type', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, to='contenttypes.contenttype')),
-                ('who', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("object_id", models.PositiveBigIntegerField()),
+                ("what", models.CharField(max_length=120)),
+                ("before", models.TextField(blank=True)),
+                ("after", models.TextField(blank=True)),
+                ("at", models.DateTimeField(auto_now_add=True)),
+                (
+                    "content_type",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE, to="contenttypes.contenttype"
+                    ),
+                ),
+                (
+                    "who",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="+",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-at', '-pk'],
-                'indexes': [models.Index(fields=['content_type', 'object_id', 'at'], name='library_not_content_51ac32_idx')],
+                "ordering": ["-at", "-pk"],
+                "indexes": [
+                    models.Index(
+                        fields=["content_type", "object_id", "at"], name="library_not_content_51ac32_idx"
+                    )
+                ],
             },
         ),
     ]

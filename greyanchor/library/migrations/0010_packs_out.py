@@ -6,36 +6,60 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('library', '0009_noted'),
+        ("library", "0009_noted"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='PackExport',
+            name="PackExport",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('state', models.CharField(choices=[('waiting', 'waiting for its readings'), ('queued', 'waiting for the worker'), ('running', 'running'), ('done', 'done'), ('failed', 'failed'), ('cancelled', 'cancelled'), ('interrupted', 'interrupted')], default='queued', max_length=12)),
-                ('progress', models.FloatField(default=0.0)),
-                ('message', models.CharField(blank=True, max_length=200)),
-                ('error', models.TextField(blank=True)),
-                ('cancel_asked', models.BooleanField(default=False)),
-                ('created_at', models.DateTimeField(auto_now_add=True)),
-                ('heard_at', models.DateTimeField(auto_now=True)),
-                ('modes', models.JSONField(default=list)),
-                ('title', models.CharField(max_length=160)),
-                ('maker', models.CharField(blank=True, max_length=120)),
-                ('note', models.TextField(blank=True)),
-                ('count', models.PositiveIntegerField(default=0)),
-                ('size', models.PositiveBigIntegerField(default=0)),
-                ('sha256', models.CharField(blank=True, max_length=64)),
-                ('started_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                (
+                    "state",
+                    models.CharField(
+                        choices=[
+                            ("waiting", "waiting for its readings"),
+                            ("queued", "waiting for the worker"),
+                            ("running", "running"),
+                            ("done", "done"),
+                            ("failed", "failed"),
+                            ("cancelled", "cancelled"),
+                            ("interrupted", "interrupted"),
+                        ],
+                        default="queued",
+                        max_length=12,
+                    ),
+                ),
+                ("progress", models.FloatField(default=0.0)),
+                ("message", models.CharField(blank=True, max_length=200)),
+                ("error", models.TextField(blank=True)),
+                ("cancel_asked", models.BooleanField(default=False)),
+                ("created_at", models.DateTimeField(auto_now_add=True)),
+                ("heard_at", models.DateTimeField(auto_now=True)),
+                ("modes", models.JSONField(default=list)),
+                ("title", models.CharField(max_length=160)),
+                ("maker", models.CharField(blank=True, max_length=120)),
+                ("note", models.TextField(blank=True)),
+                ("count", models.PositiveIntegerField(default=0)),
+                ("size", models.PositiveBigIntegerField(default=0)),
+                ("sha256", models.CharField(blank=True, max_length=64)),
+                (
+                    "started_by",
+                    models.ForeignKey(
+                        null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-pk'],
-                'abstract': False,
+                "ordering": ["-pk"],
+                "abstract": False,
             },
         ),
     ]

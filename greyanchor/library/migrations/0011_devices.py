@@ -5,7 +5,7 @@ from django.db import migrations, models
 
 def forwards(apps, schema_editor):
     """Until now every printer and instrument was simulated."""
-    get = lambda name: apps.get_model("library", name)  # noqa: E731
+    get = lambda name: apps.get_model("library", name)
     made = get("DeviceConnection").objects
     for printer in get("Printer").objects.all():
         made.create(site_id=printer.site_id, printer=printer, driver="standin", state=printer.standin)
@@ -21,13 +21,44 @@ class Migration(migrations.Migration):
         migrations.CreateModel(
             name="DeviceConnection",
             fields=[
-                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
-                ("method", models.CharField(blank=True, choices=[("", "printer"), ("strip", "by hand, row by row"), ("table", "on a measuring table"), ("inline", "inside the printer")], max_length=10)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                (
+                    "method",
+                    models.CharField(
+                        blank=True,
+                        choices=[
+                            ("", "printer"),
+                            ("strip", "by hand, row by row"),
+                            ("table", "on a measuring table"),
+                            ("inline", "inside the printer"),
+                        ],
+                        max_length=10,
+                    ),
+                ),
                 ("driver", models.CharField(max_length=60)),
                 ("options", models.JSONField(blank=True, default=dict)),
                 ("state", models.JSONField(blank=True, default=dict)),
-                ("printer", models.OneToOneField(blank=True, null=True, on_delete=models.deletion.CASCADE, related_name="connection", to="library.printer")),
-                ("site", models.ForeignKey(on_delete=models.deletion.CASCADE, related_name="connections", to="library.site")),
+                (
+                    "printer",
+                    models.OneToOneField(
+                        blank=True,
+                        null=True,
+                        on_delete=models.deletion.CASCADE,
+                        related_name="connection",
+                        to="library.printer",
+                    ),
+                ),
+                (
+                    "site",
+                    models.ForeignKey(
+                        on_delete=models.deletion.CASCADE, related_name="connections", to="library.site"
+                    ),
+                ),
             ],
             options={"ordering": ["site__name", "method", "pk"]},
         ),

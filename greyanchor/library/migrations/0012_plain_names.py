@@ -13,13 +13,22 @@ class Migration(migrations.Migration):
         migrations.AlterModelTable("readied", "library_readied"),
         migrations.RenameModel("Readied", "ReadinessRun"),
         migrations.AlterField(
-            model_name='readinessrun',
-            name='media',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.CASCADE, related_name='readiness_runs', to='library.media'),
+            model_name="readinessrun",
+            name="media",
+            field=models.ForeignKey(
+                null=True,
+                on_delete=django.db.models.deletion.CASCADE,
+                related_name="readiness_runs",
+                to="library.media",
+            ),
         ),
         migrations.AlterField(
-            model_name='readinessrun',
-            name='printer',
-            field=models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='readiness_runs', to='library.printer'),
+            model_name="readinessrun",
+            name="printer",
+            field=models.ForeignKey(
+                on_delete=django.db.models.deletion.CASCADE,
+                related_name="readiness_runs",
+                to="library.printer",
+            ),
         ),
     ]

@@ -175,10 +175,16 @@ class PrintMode(models.Model):
         """The frozen choices with their units, for the mode's card."""
         e = self.environment
         return [
-            ("Printer", e["printer"]), ("Ink set", e["ink_set"]), ("Media", e["media"]),
-            ("Resolution", f"{e['resolution']} dpi"), ("Passes", str(e["passes"])), ("Direction", e["direction"]),
-            ("Halftone", e["halftone"]), ("Heat", f"{e['heat']:g} °C"), ("Vacuum", f"{e['vacuum']:g} %"),
-        ]  # fmt: skip
+            ("Printer", e["printer"]),
+            ("Ink set", e["ink_set"]),
+            ("Media", e["media"]),
+            ("Resolution", f"{e['resolution']} dpi"),
+            ("Passes", str(e["passes"])),
+            ("Direction", e["direction"]),
+            ("Halftone", e["halftone"]),
+            ("Heat", f"{e['heat']:g} °C"),
+            ("Vacuum", f"{e['vacuum']:g} %"),
+        ]
 
 
 def mode_speed(printer: Printer, environment: dict[str, Any], handling: dict[str, float]) -> float | None:
@@ -187,9 +193,13 @@ def mode_speed(printer: Printer, environment: dict[str, Any], handling: dict[str
     if machine is None or "passes" not in environment:
         return None
     return square_metres_an_hour(
-        machine, environment["resolution"], environment["passes"], environment["direction"],
-        handling.get("pass_pause", 0.0), handling.get("overprints", 1.0),
-    )  # fmt: skip
+        machine,
+        environment["resolution"],
+        environment["passes"],
+        environment["direction"],
+        handling.get("pass_pause", 0.0),
+        handling.get("overprints", 1.0),
+    )
 
 
 class Edition(models.Model):
@@ -248,7 +258,9 @@ class Pin(models.Model):
 
 
 class ClassFallback(models.Model):
-    """The mode whose limits, curves and profile a media class lends to media that have none, on one printer."""
+    """The mode whose limits, curves and profile a media class lends to media that have none, on one
+    printer.
+    """
 
     media_class = models.ForeignKey(MediaClass, on_delete=models.CASCADE, related_name="fallbacks")
     printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="fallbacks")

@@ -48,7 +48,9 @@ class PackImport(BackgroundWork):
 
 
 class PackExport(BackgroundWork):
-    """A pack being written for another shop: which modes, what it calls itself, and the file once it is whole."""
+    """A pack being written for another shop: which modes, what it calls itself, and the file once it is
+    whole.
+    """
 
     modes = models.JSONField(default=list)
     title = models.CharField(max_length=160)

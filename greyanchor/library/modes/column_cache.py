@@ -25,8 +25,22 @@ _STATES = [value for value, _ in PrintMode.State.choices]
 _VERDICTS = ["pass", "fail", ""]
 _INTS = ("pk", "printer", "ink_set", "media", "resolution", "passes", "state", "verdict", "made_by")
 _FLOATS = ("speed", "calibrated", "changed", "total")
-_FIELDS = ("pk", "name", "note", "printer_id", "ink_set_id", "media_id", "environment", "handling", "state", "last_verdict", "made_by_id",
-           "calibrated_at", "changed_at", "total_ink")  # fmt: skip
+_FIELDS = (
+    "pk",
+    "name",
+    "note",
+    "printer_id",
+    "ink_set_id",
+    "media_id",
+    "environment",
+    "handling",
+    "state",
+    "last_verdict",
+    "made_by_id",
+    "calibrated_at",
+    "changed_at",
+    "total_ink",
+)
 
 
 @dataclass
@@ -94,8 +108,10 @@ class ColumnCache:
         """Three questions, each answered from an index alone; one for all of them would read every row."""
         modes = PrintMode.objects.order_by()
         return {
-            "n": modes.count(), "top": modes.aggregate(top=Max("pk"))["top"], "at": modes.aggregate(at=Max("changed_at"))["at"],
-        }  # fmt: skip
+            "n": modes.count(),
+            "top": modes.aggregate(top=Max("pk"))["top"],
+            "at": modes.aggregate(at=Max("changed_at"))["at"],
+        }
 
     @staticmethod
     def _small_now() -> Any:
@@ -162,11 +178,16 @@ class ColumnCache:
     def _put(self, row: int, facts: dict[str, Any]) -> None:
         environment = facts["environment"]
         ints = {
-            "pk": facts["pk"], "printer": facts["printer_id"], "ink_set": facts["ink_set_id"], "media": facts["media_id"],
-            "resolution": environment.get("resolution", -1), "passes": environment.get("passes", -1), "state": _STATES.index(facts["state"]),
+            "pk": facts["pk"],
+            "printer": facts["printer_id"],
+            "ink_set": facts["ink_set_id"],
+            "media": facts["media_id"],
+            "resolution": environment.get("resolution", -1),
+            "passes": environment.get("passes", -1),
+            "state": _STATES.index(facts["state"]),
             "verdict": _VERDICTS.index(facts["last_verdict"] if facts["last_verdict"] in _VERDICTS else ""),
             "made_by": facts["made_by_id"] if facts["made_by_id"] is not None else -1,
-        }  # fmt: skip
+        }
         for name, value in ints.items():
             self.ints[name][row] = value
         calibrated, total = facts["calibrated_at"], facts["total_ink"]
@@ -185,25 +206,43 @@ class ColumnCache:
             return float("nan")
         try:
             return square_metres_an_hour(
-                machine, environment["resolution"], environment["passes"], environment["direction"], handling.get("pass_pause", 0.0), handling.get("overprints", 1.0),
-            )  # fmt: skip
+                machine,
+                environment["resolution"],
+                environment["passes"],
+                environment["direction"],
+                handling.get("pass_pause", 0.0),
+                handling.get("overprints", 1.0),
+            )
         except (KeyError, TypeError, BadInput):
             return float("nan")
 
     def _put_words(self, row: int) -> None:
         media = self.names.media.get(int(self.ints["media"][row]), ("", "", 0))
         printer = self.names.printers.get(int(self.ints["printer"][row]), ("", 0))
-        self.index.put(row, [
-            (self.labels[row], 2.0), (media[0], 1.5), (media[1], 1.2), (self.names.classes.get(media[2], ""), 1.2), (printer[0], 1.2),
-            (self.names.sites.get(printer[1], ""), 1.1), (self.names.ink_sets.get(int(self.ints["ink_set"][row]), ""), 1.1), (self._notes[row], 1.0),
-        ])  # fmt: skip
+        self.index.put(
+            row,
+            [
+                (self.labels[row], 2.0),
+                (media[0], 1.5),
+                (media[1], 1.2),
+                (self.names.classes.get(media[2], ""), 1.2),
+                (printer[0], 1.2),
+                (self.names.sites.get(printer[1], ""), 1.1),
+                (self.names.ink_sets.get(int(self.ints["ink_set"][row]), ""), 1.1),
+                (self._notes[row], 1.0),
+            ],
+        )
 
     # --- reading it --------------------------------------------------------------------------
 
     def column(self, name: str) -> np.ndarray[Any, Any]:
         """A column by name, (count,)."""
         table = self.ints if name in _INTS else self.floats
-        return table[name][: self.count] if self.count else np.zeros(0, dtype=np.int64 if name in _INTS else float)  # fmt: skip
+        return (
+            table[name][: self.count]
+            if self.count
+            else np.zeros(0, dtype=np.int64 if name in _INTS else float)
+        )
 
     def name_ranks(self) -> np.ndarray[Any, Any]:
         """The place of each mode when they are sorted by name, (count,)."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 
 from greyanchor.accounts.audit_log import note
@@ -15,7 +15,9 @@ from greyanchor.library.models import ClassFallback, MediaClass, Printer, PrintM
 
 @needs(RELEASE)
 @transaction.atomic
-def set_fallback(media_class: MediaClass, printer: Printer, mode: PrintMode | None, user: AbstractBaseUser | None = None) -> None:  # fmt: skip
+def set_fallback(
+    media_class: MediaClass, printer: Printer, mode: PrintMode | None, user: User | None = None
+) -> None:
     """Name the mode that a media class lends on a printer, or none."""
     lent = (
         ClassFallback.objects.filter(media_class=media_class, printer=printer).select_related("mode").first()

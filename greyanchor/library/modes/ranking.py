@@ -62,9 +62,11 @@ def compare(pks: list[int]) -> Comparison:
     found = {
         m.pk: m
         for m in PrintMode.objects.filter(pk__in=asked)
-        .select_related("printer__site", "ink_set", "media__media_class", "preset", "profile", "curve_set", "released_by")
+        .select_related(
+            "printer__site", "ink_set", "media__media_class", "preset", "profile", "curve_set", "released_by"
+        )
         .defer("profile__data", "profile__fitted", "profile__neutral")
-    }  # fmt: skip
+    }
     modes = [found[pk] for pk in asked if pk in found]
     if len(modes) < 2:
         raise BadInput("one of these print modes is not there any more")
@@ -102,7 +104,12 @@ def _what(modes: list[PrintMode]) -> list[Line]:
 
 
 def _costs(modes: list[PrintMode]) -> list[Line]:
-    uses = [ink_use(m.limits, m.total_ink, CurveSet.from_csv(m.curves) if m.curve_set else None) if m.limits else None for m in modes]  # fmt: skip
+    uses = [
+        ink_use(m.limits, m.total_ink, CurveSet.from_csv(m.curves) if m.curve_set else None)
+        if m.limits
+        else None
+        for m in modes
+    ]
     return [
         _line("Speed", [_number(m.speed, 1, "m²/h") for m in modes]),
         _line("Ink at most", [_number(u.most if u else None, 1, "ml/m²") for u in uses]),
@@ -129,10 +136,19 @@ def _proof(modes: list[PrintMode]) -> list[Line]:
         _line("Last check", [words.get(m.last_verdict, "no check") for m in modes]),
         _line("Profile on unseen patches", [_number(of(m, "held_out", "mean"), 2, "dE00") for m in modes]),
         _line("Round trip", [_number(of(m, "round_trip", "mean"), 2, "dE00") for m in modes]),
-        _line("Gamut", [_number(None if (v := of(m, "gamut_volume")) is None else v / 1000, 0, "thousand") for m in modes]),
-        _line("Calibrated", [f"{(now - m.calibrated_at).days} days ago" if m.calibrated_at else "–" for m in modes]),
+        _line(
+            "Gamut",
+            [
+                _number(None if (v := of(m, "gamut_volume")) is None else v / 1000, 0, "thousand")
+                for m in modes
+            ],
+        ),
+        _line(
+            "Calibrated",
+            [f"{(now - m.calibrated_at).days} days ago" if m.calibrated_at else "–" for m in modes],
+        ),
         _line("Released by", [named(m.released_by) if m.released_by else "–" for m in modes]),
-    ]  # fmt: skip
+    ]
 
 
 def _handling(held: list[dict[str, Held]]) -> list[Line]:
@@ -164,6 +180,13 @@ def _candidate(mode: PrintMode, media: Media) -> Candidate:
     report = mode.profile.report if mode.profile else {}
     age = (timezone.now() - mode.calibrated_at).total_seconds() / 86400 if mode.calibrated_at else None
     return Candidate(
-        mode.pk, mode.name, mode.media_id == media.pk, mode.last_verdict, mode.speed or 0.0, age, (report.get("held_out") or {}).get("mean"),
-        report.get("gamut_volume"), bool(mode.inherited),
-    )  # fmt: skip
+        mode.pk,
+        mode.name,
+        mode.media_id == media.pk,
+        mode.last_verdict,
+        mode.speed or 0.0,
+        age,
+        (report.get("held_out") or {}).get("mean"),
+        report.get("gamut_volume"),
+        bool(mode.inherited),
+    )

@@ -53,7 +53,9 @@ class Choice:
 
 @dataclass(frozen=True)
 class Facet:
-    """One way to narrow; `rest` are the choices beyond those shown at once, `unseen` how many more there are."""
+    """One way to narrow; `rest` are the choices beyond those shown at once, `unseen` how many more there
+    are.
+    """
 
     key: str
     title: str
@@ -68,7 +70,9 @@ class Facet:
 
 @dataclass(frozen=True)
 class Column:
-    """One column of the table: its heading, whether it is shown, and the addresses that sort by it or show it."""
+    """One column of the table: its heading, whether it is shown, and the addresses that sort by it or show
+    it.
+    """
 
     key: str
     title: str
@@ -125,22 +129,45 @@ class FindingPage:
 
 #: facet, title, and how its codes and labels come from a snapshot
 _FACETS: tuple[tuple[str, str], ...] = (
-    ("state", "State"), ("printer", "Printer"), ("site", "Site"), ("ink_set", "Ink set"), ("media_class", "Media class"),
-    ("maker", "Maker"), ("media", "Media"), ("resolution", "Resolution"), ("passes", "Passes"), ("speed", "Speed"),
-    ("age", "Calibrated"), ("verdict", "Last check"), ("made_by", "Made by"),
-)  # fmt: skip
+    ("state", "State"),
+    ("printer", "Printer"),
+    ("site", "Site"),
+    ("ink_set", "Ink set"),
+    ("media_class", "Media class"),
+    ("maker", "Maker"),
+    ("media", "Media"),
+    ("resolution", "Resolution"),
+    ("passes", "Passes"),
+    ("speed", "Speed"),
+    ("age", "Calibrated"),
+    ("verdict", "Last check"),
+    ("made_by", "Made by"),
+)
 #: column, title, numeric
 COLUMNS: tuple[tuple[str, str, bool], ...] = (
-    ("printer", "Printer", False), ("site", "Site", False), ("ink_set", "Ink set", False), ("media_class", "Media class", False), ("maker", "Maker", False),
-    ("media", "Media", False), ("resolution", "Resolution, dpi", True), ("passes", "Passes", True), ("speed", "Speed, m²/h", True),
-    ("total", "Total ink", True), ("state", "State", False), ("age", "Calibrated", False), ("verdict", "Last check", False),
-    ("made_by", "Made by", False), ("changed", "Changed", False),
-)  # fmt: skip
+    ("printer", "Printer", False),
+    ("site", "Site", False),
+    ("ink_set", "Ink set", False),
+    ("media_class", "Media class", False),
+    ("maker", "Maker", False),
+    ("media", "Media", False),
+    ("resolution", "Resolution, dpi", True),
+    ("passes", "Passes", True),
+    ("speed", "Speed, m²/h", True),
+    ("total", "Total ink", True),
+    ("state", "State", False),
+    ("age", "Calibrated", False),
+    ("verdict", "Last check", False),
+    ("made_by", "Made by", False),
+    ("changed", "Changed", False),
+)
 _USUAL = ("printer", "media", "passes", "speed", "state", "age", "verdict")
 
 
 def _coded(values: Codes, labels: Mapping[int, str]) -> tuple[Codes, list[tuple[str, str]]]:
-    """Values as codes from 0 in the order of their labels, and for each code its value in the address and its label."""
+    """Values as codes from 0 in the order of their labels, and for each code its value in the address and its
+    label.
+    """
     known, at = np.unique(values, return_inverse=True)
     order = sorted(range(len(known)), key=lambda i: labels.get(int(known[i]), str(known[i])).casefold())
     items = [int(known[i]) for i in order if known[i] != -1]
@@ -186,14 +213,20 @@ def _still_codes(shot: ColumnCache) -> dict[str, tuple[Codes, list[tuple[str, st
         "site": _coded(through(printer, {k: v[1] for k, v in names.printers.items()}), names.sites),
         "ink_set": _coded(shot.column("ink_set"), names.ink_sets),
         "media_class": _coded(through(media, {k: v[2] for k, v in names.media.items()}), names.classes),
-        "maker": (through(media, {k: maker_code[v[1]] for k, v in names.media.items()}), [(m, m) for m in makers]),
+        "maker": (
+            through(media, {k: maker_code[v[1]] for k, v in names.media.items()}),
+            [(m, m) for m in makers],
+        ),
         "media": _coded(media, {k: v[0] for k, v in names.media.items()}),
         "resolution": _by_number(shot.column("resolution"), "dpi"),
         "passes": _by_number(shot.column("passes"), "passes"),
         "speed": _binned(shot.column("speed"), _SPEEDS),
-        "verdict": (shot.column("verdict"), [(v or "none", label) for v, label in zip(("pass", "fail", ""), _VERDICTS)]),
+        "verdict": (
+            shot.column("verdict"),
+            [(v or "none", label) for v, label in zip(("pass", "fail", ""), _VERDICTS)],
+        ),
         "made_by": _coded(shot.column("made_by"), people),
-    }  # fmt: skip
+    }
 
 
 def _by_number(values: Codes, unit: str) -> tuple[Codes, list[tuple[str, str]]]:
@@ -243,19 +276,48 @@ def find(query: QueryDict, user: Any) -> FindingPage:
     on_page = [int(pk) for pk in pks[(number - 1) * PAGE : number * PAGE]]
     columns = _columns(query, sort)
     return FindingPage(
-        rows=_rows(_loaded(on_page), columns, pins), total=len(pks), everything=everything, facets=facets, columns=columns,
-        number=number, pages=pages, previous=_address(query, page=number - 1) if number > 1 else "",
-        following=_address(query, page=number + 1) if number < pages else "", query=words, taken_for=found.taken_for, pinned=pinned,
-        pins=pins, address=_address(query), all_pks=[int(pk) for pk in pks],
-    )  # fmt: skip
+        rows=_rows(_loaded(on_page), columns, pins),
+        total=len(pks),
+        everything=everything,
+        facets=facets,
+        columns=columns,
+        number=number,
+        pages=pages,
+        previous=_address(query, page=number - 1) if number > 1 else "",
+        following=_address(query, page=number + 1) if number < pages else "",
+        query=words,
+        taken_for=found.taken_for,
+        pinned=pinned,
+        pins=pins,
+        address=_address(query),
+        all_pks=[int(pk) for pk in pks],
+    )
 
 
 #: what the table can show of a mode, and no more: it is read fifty times a page
 _SHOWN_FIELDS = (
-    "name", "environment", "handling", "state", "last_verdict", "calibrated_at", "changed_at", "total_ink", "inherited", "ink_set__name",
-    "printer__name", "printer__width_mm", "printer__carriage", "printer__site__name", "media__name", "media__maker", "media__media_class__name",
-    "made_by__first_name", "made_by__last_name", "made_by__username", "version",
-)  # fmt: skip
+    "name",
+    "environment",
+    "handling",
+    "state",
+    "last_verdict",
+    "calibrated_at",
+    "changed_at",
+    "total_ink",
+    "inherited",
+    "ink_set__name",
+    "printer__name",
+    "printer__width_mm",
+    "printer__carriage",
+    "printer__site__name",
+    "media__name",
+    "media__maker",
+    "media__media_class__name",
+    "made_by__first_name",
+    "made_by__last_name",
+    "made_by__username",
+    "version",
+)
 
 
 def _loaded(pks: list[int]) -> list[PrintMode]:
@@ -268,13 +330,21 @@ def _loaded(pks: list[int]) -> list[PrintMode]:
 
 
 _TEXTS: dict[str, Callable[[PrintMode], str]] = {
-    "printer": lambda m: m.printer.name, "site": lambda m: m.printer.site.name, "ink_set": lambda m: m.ink_set.name,
-    "media_class": lambda m: m.media.media_class.name, "maker": lambda m: m.media.maker, "media": lambda m: m.media.name,
-    "resolution": lambda m: str(m.environment.get("resolution", "–")), "passes": lambda m: str(m.environment.get("passes", "–")),
-    "speed": lambda m: "–" if m.speed is None else f"{m.speed:.1f}", "total": lambda m: "–" if m.total_ink is None else f"{m.total_ink:.0f} %",
-    "state": lambda m: m.get_state_display(), "age": lambda m: f"{m.calibrated_at:%-d %b %Y}" if m.calibrated_at else "–",
-    "made_by": lambda m: named(m.made_by) if m.made_by else "–", "changed": lambda m: f"{m.changed_at:%-d %b %Y}",
-}  # fmt: skip
+    "printer": lambda m: m.printer.name,
+    "site": lambda m: m.printer.site.name,
+    "ink_set": lambda m: m.ink_set.name,
+    "media_class": lambda m: m.media.media_class.name,
+    "maker": lambda m: m.media.maker,
+    "media": lambda m: m.media.name,
+    "resolution": lambda m: str(m.environment.get("resolution", "–")),
+    "passes": lambda m: str(m.environment.get("passes", "–")),
+    "speed": lambda m: "–" if m.speed is None else f"{m.speed:.1f}",
+    "total": lambda m: "–" if m.total_ink is None else f"{m.total_ink:.0f} %",
+    "state": lambda m: m.get_state_display(),
+    "age": lambda m: f"{m.calibrated_at:%-d %b %Y}" if m.calibrated_at else "–",
+    "made_by": lambda m: named(m.made_by) if m.made_by else "–",
+    "changed": lambda m: f"{m.changed_at:%-d %b %Y}",
+}
 
 
 def _rows(modes: list[PrintMode], columns: list[Column], pins: dict[int, str]) -> list[Row]:
@@ -304,7 +374,10 @@ def pins_of(user: Any) -> dict[int, str]:
 
 
 def _chosen(values: Sequence[str], choices: Sequence[tuple[str, str]]) -> list[int]:
-    """Codes of the values in an address. A value that nothing has any more leaves nothing, rather than everything."""
+    """Codes of the values in an address.
+
+    A value that nothing has any more leaves nothing, rather than everything.
+    """
     place = {value: i for i, (value, _) in enumerate(choices)}
     return [place.get(v, -2) for v in values if v != ""]
 
@@ -334,17 +407,29 @@ def _sort_key(shot: ColumnCache, coded: dict[str, Any], sort: str, scores: Codes
 
 
 def _address(query: QueryDict, **changes: Any) -> str:
-    """The query of an address with some of its values replaced; None takes a value away. The page is forgotten."""
+    """The query of an address with some of its values replaced; None takes a value away. The page is
+    forgotten.
+    """
     items = [
         (k, v) for k, values in query.lists() for v in values if k not in changes and k != "page" and v != ""
     ]
-    items += [(k, str(v)) for k, values in changes.items() for v in (values if isinstance(values, list) else [values]) if v is not None]  # fmt: skip
+    items += [
+        (k, str(v))
+        for k, values in changes.items()
+        for v in (values if isinstance(values, list) else [values])
+        if v is not None
+    ]
     return urlencode(items)
 
 
 def _facet(
-    key: str, title: str, choices: Sequence[tuple[str, str]], counts: Codes, chosen: Sequence[int], query: QueryDict
-) -> Facet:  # fmt: skip
+    key: str,
+    title: str,
+    choices: Sequence[tuple[str, str]],
+    counts: Codes,
+    chosen: Sequence[int],
+    query: QueryDict,
+) -> Facet:
     taken, held = query.getlist(key), set(chosen)
     left = [(code, int(counts[code]) if code < len(counts) else 0) for code in range(len(choices))]
     left = [(code, count) for code, count in left if count or code in held]
@@ -365,9 +450,17 @@ def _columns(query: QueryDict, sort: str) -> list[Column]:
         shown = key in wanted
         text = "descending" if sort == f"-{key}" else "ascending" if sort == key else ""
         toggled = [c for c, _, _ in COLUMNS if (c in wanted) != (c == key)]
-        out.append(Column(
-            key, title, shown, numeric, text, _address(query, sort=f"-{key}" if sort == key else key), _address(query, cols=",".join(toggled) or key),
-        ))  # fmt: skip
+        out.append(
+            Column(
+                key,
+                title,
+                shown,
+                numeric,
+                text,
+                _address(query, sort=f"-{key}" if sort == key else key),
+                _address(query, cols=",".join(toggled) or key),
+            )
+        )
     return out
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
 
@@ -24,7 +24,11 @@ State = PrintMode.State
 
 def locked_mode(pk: int, based_on: int) -> PrintMode:
     """A mode that nobody changed since `based_on`; raises `Outdated` naming who did."""
-    mode = PrintMode.objects.select_for_update(of=("self",)).select_related("printer", "media__media_class", "preset").get(pk=pk)  # fmt: skip
+    mode = (
+        PrintMode.objects.select_for_update(of=("self",))
+        .select_related("printer", "media__media_class", "preset")
+        .get(pk=pk)
+    )
     if mode.version != based_on:
         last = mode.history.select_related("history_user").first()
         raise Outdated(
@@ -33,7 +37,7 @@ def locked_mode(pk: int, based_on: int) -> PrintMode:
     return mode
 
 
-def _move(mode: PrintMode, state: str, user: AbstractBaseUser, why: str) -> PrintMode:
+def _move(mode: PrintMode, state: str, user: User, why: str) -> PrintMode:
     mode.state = state
     mode.version += 1
     set_history_author(mode, user, why).save()
@@ -42,7 +46,7 @@ def _move(mode: PrintMode, state: str, user: AbstractBaseUser, why: str) -> Prin
 
 @needs(MAKE)
 @transaction.atomic
-def hand_in(pk: int, based_on: int, user: AbstractBaseUser, why: str) -> PrintMode:
+def hand_in(pk: int, based_on: int, user: User, why: str) -> PrintMode:
     """Ask a lead to release a draft."""
     mode = locked_mode(pk, based_on)
     if mode.state != State.BUILDING:
@@ -54,7 +58,7 @@ def hand_in(pk: int, based_on: int, user: AbstractBaseUser, why: str) -> PrintMo
 
 @needs(RELEASE)
 @transaction.atomic
-def send_back(pk: int, based_on: int, user: AbstractBaseUser, why: str) -> PrintMode:
+def send_back(pk: int, based_on: int, user: User, why: str) -> PrintMode:
     """Send a mode in review back to its maker; the reason is what they read."""
     mode = locked_mode(pk, based_on)
     if mode.state != State.READY:
@@ -67,15 +71,23 @@ def send_back(pk: int, based_on: int, user: AbstractBaseUser, why: str) -> Print
 @needs(RELEASE)
 @transaction.atomic
 def release_mode(
-    pk: int, user: AbstractBaseUser, note: str, evidence: list[dict[str, Any]] | None = None, exception: str = "",
+    pk: int,
+    user: User,
+    note: str,
+    evidence: list[dict[str, Any]] | None = None,
+    exception: str = "",
     readings: list[dict[str, str]] | None = None,
-) -> PrintMode:  # fmt: skip
+) -> PrintMode:
     """Put a mode into the library for every operator, and keep it as an edition.
 
     `evidence` are the rules it was held to, each with "ok"; where one is not, `exception` says why it is
     released anyway, or `BadInput` names what is missing.
     """
-    mode = PrintMode.objects.select_for_update(of=("self",)).select_related("printer", "media__media_class", "preset").get(pk=pk)  # fmt: skip
+    mode = (
+        PrintMode.objects.select_for_update(of=("self",))
+        .select_related("printer", "media__media_class", "preset")
+        .get(pk=pk)
+    )
     if mode.profile_id is None or mode.curve_set_id is None:
         raise BadInput(f"{mode.name} has no profile or no curves yet, so it cannot be released")
     if mode.state == State.RETIRED:
@@ -87,7 +99,11 @@ def release_mode(
         )
     missing = [e["text"] for e in evidence or [] if not e["ok"]]
     if missing and not exception:
-        raise BadInput("missing for a release: " + "; ".join(missing) + ". Correct it, or say why it is released with an exception")  # fmt: skip
+        raise BadInput(
+            "missing for a release: "
+            + "; ".join(missing)
+            + ". Correct it, or say why it is released with an exception"
+        )
     mode.state = State.RELEASED
     mode.released_at, mode.released_by, mode.note = timezone.now(), user, note
     if readings is not None:
@@ -102,7 +118,7 @@ def release_mode(
 
 @needs(RELEASE)
 @transaction.atomic
-def retire_mode(pk: int, based_on: int, user: AbstractBaseUser, why: str) -> PrintMode:
+def retire_mode(pk: int, based_on: int, user: User, why: str) -> PrintMode:
     """Take a released mode out of use, or put a draft away that nobody wants; it stays readable."""
     mode = locked_mode(pk, based_on)
     if mode.state == State.RETIRED:
@@ -112,8 +128,10 @@ def retire_mode(pk: int, based_on: int, user: AbstractBaseUser, why: str) -> Pri
 
 @needs(RELEASE)
 @transaction.atomic
-def bring_back(pk: int, based_on: int, user: AbstractBaseUser, why: str) -> PrintMode:
-    """Put a retired mode in review again, or among the drafts where it was never finished; a release asks for its evidence again."""
+def bring_back(pk: int, based_on: int, user: User, why: str) -> PrintMode:
+    """Put a retired mode in review again, or among the drafts where it was never finished; a release asks for
+    its evidence again.
+    """
     mode = locked_mode(pk, based_on)
     if mode.state != State.RETIRED:
         raise BadInput(f"{mode.name} is {mode.get_state_display()}; only a retired mode is brought back")
@@ -123,7 +141,7 @@ def bring_back(pk: int, based_on: int, user: AbstractBaseUser, why: str) -> Prin
 
 @needs(USE)
 @transaction.atomic
-def set_pin(mode: PrintMode, user: AbstractBaseUser, for_site: bool, pinned: bool) -> None:
+def set_pin(mode: PrintMode, user: User, for_site: bool, pinned: bool) -> None:
     """Keep a mode within a person's reach, or within that of the person's whole site; or no longer."""
     if for_site:
         site = site_of(user)

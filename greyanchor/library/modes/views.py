@@ -38,10 +38,17 @@ def mode_list(request: HttpRequest) -> HttpResponse:
 def mode_page(request: HttpRequest, pk: int) -> HttpResponse:
     mode = get_object_or_404(
         PrintMode.objects.select_related(
-            "printer__site", "media__media_class", "ink_set", "profile", "derived_from", "preset", "released_by", "limit_set"
+            "printer__site",
+            "media__media_class",
+            "ink_set",
+            "profile",
+            "derived_from",
+            "preset",
+            "released_by",
+            "limit_set",
         ).defer("profile__data", "profile__fitted", "profile__boundary", "profile__neutral"),
         pk=pk,
-    )  # fmt: skip
+    )
     held = in_force(mode)
     context = {
         "mode": mode,
@@ -58,8 +65,12 @@ def mode_page(request: HttpRequest, pk: int) -> HttpResponse:
         "editions": mode.editions.select_related("released_by").defer("content")[:6],
         "pins": search.pins_of(request.user).get(mode.pk, ""),
         "site": people.site_of(request.user),
-        "use": ranking.ink_use(mode.limits, mode.total_ink, CurveSet.from_csv(mode.curves) if mode.curve_set else None) if mode.limits else None,
-    }  # fmt: skip
+        "use": ranking.ink_use(
+            mode.limits, mode.total_ink, CurveSet.from_csv(mode.curves) if mode.curve_set else None
+        )
+        if mode.limits
+        else None,
+    }
     return render(request, "library/mode_page.html", context)
 
 
@@ -144,8 +155,23 @@ def mode_pin(request: HttpRequest, pk: int) -> HttpResponse:
 @require_GET
 def edition_page(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """A mode as it was released."""
-    edition = get_object_or_404(Edition.objects.select_related("mode", "released_by", "profile", "curve_set").defer("profile__data", "profile__fitted", "curve_set__text"), mode=pk, number=number)  # fmt: skip
-    return render(request, "library/edition.html", {"edition": edition, "mode": edition.mode, "c": edition.content, "held": queries.settings_in_words(edition.content.get("in_force", {}))})  # fmt: skip
+    edition = get_object_or_404(
+        Edition.objects.select_related("mode", "released_by", "profile", "curve_set").defer(
+            "profile__data", "profile__fitted", "curve_set__text"
+        ),
+        mode=pk,
+        number=number,
+    )
+    return render(
+        request,
+        "library/edition.html",
+        {
+            "edition": edition,
+            "mode": edition.mode,
+            "c": edition.content,
+            "held": queries.settings_in_words(edition.content.get("in_force", {})),
+        },
+    )
 
 
 @require_GET
@@ -176,7 +202,14 @@ def mode_best(request: HttpRequest) -> HttpResponse:
             _between(request.GET.get("minutes"), 1, 100_000, None),
         )
         ranked = ranking.best_for(media, weight / 100.0, area, minutes)
-        context |= {"media": media, "weight": weight, "area": area, "minutes": minutes, "ranked": ranked, "own": any(r.candidate.own_media for r, _ in ranked)}  # fmt: skip
+        context |= {
+            "media": media,
+            "weight": weight,
+            "area": area,
+            "minutes": minutes,
+            "ranked": ranked,
+            "own": any(r.candidate.own_media for r, _ in ranked),
+        }
     return render(request, "library/best.html", context)
 
 

@@ -60,26 +60,54 @@ def pack_modes(
 
 
 def pack_edition(edition: Edition, target: Path | io.BytesIO) -> None:
-    """Write a pack of one mode as it was when it was released: its curves, limits, profile and settings of that day."""
+    """Write a pack of one mode as it was when it was released: its curves, limits, profile and settings of
+    that day.
+    """
     mode = _ready().get(pk=edition.mode_id)
     files: dict[str, Callable[[], bytes]] = {}
     c = edition.content
     facts = {
-        "name": c["name"], "printer": mode.printer.model, "ink_set": mode.ink_set.name, "media": mode.media.name,
-        "preset": c.get("preset"), "environment": c["environment"], "limits": c["limits"], "total_ink": c["total_ink"],
-        "splits": c["splits"], "inherited": c["inherited"], "handling": c["handling"], "handling_in_force": c["in_force"],
-        "note": edition.note, "edition": edition.number, "released_at": edition.released_at.isoformat(),
-        "released_by": named(edition.released_by) if edition.released_by else None, "calibrated_at": c.get("calibrated_at"),
-        "verdict": c.get("verdict", ""), "check_summary": c.get("check_summary", ""),
+        "name": c["name"],
+        "printer": mode.printer.model,
+        "ink_set": mode.ink_set.name,
+        "media": mode.media.name,
+        "preset": c.get("preset"),
+        "environment": c["environment"],
+        "limits": c["limits"],
+        "total_ink": c["total_ink"],
+        "splits": c["splits"],
+        "inherited": c["inherited"],
+        "handling": c["handling"],
+        "handling_in_force": c["in_force"],
+        "note": edition.note,
+        "edition": edition.number,
+        "released_at": edition.released_at.isoformat(),
+        "released_by": named(edition.released_by) if edition.released_by else None,
+        "calibrated_at": c.get("calibrated_at"),
+        "verdict": c.get("verdict", ""),
+        "check_summary": c.get("check_summary", ""),
         **_files(files, edition.profile_id, edition.curve_set, edition.readings),
-    }  # fmt: skip
-    presets = [{"name": c["preset"], "media": mode.media.name, "printer": mode.printer.model, "handling": c.get("preset_handling", {})}] if c.get("preset") else []  # fmt: skip
+    }
+    presets = (
+        [
+            {
+                "name": c["preset"],
+                "media": mode.media.name,
+                "printer": mode.printer.model,
+                "handling": c.get("preset_handling", {}),
+            }
+        ]
+        if c.get("preset")
+        else []
+    )
     title = f"{c['name']}, edition {edition.number}"
     _write([mode], [facts], Label(title), files, target, presets, c.get("class_handling"))
 
 
 def _ready() -> Any:
-    return PrintMode.objects.select_related("printer", "ink_set", "media__media_class", "preset__media", "curve_set", "released_by").defer("curve_set__text")  # fmt: skip
+    return PrintMode.objects.select_related(
+        "printer", "ink_set", "media__media_class", "preset__media", "curve_set", "released_by"
+    ).defer("curve_set__text")
 
 
 def refuse_too_many(count: int) -> None:
@@ -94,21 +122,35 @@ def _mode(mode: PrintMode, files: dict[str, Callable[[], bytes]]) -> dict[str, A
     released = mode.state == PrintMode.State.RELEASED
     last = mode.editions.first() if released else None
     return {
-        "name": mode.name, "printer": mode.printer.model, "ink_set": mode.ink_set.name, "media": mode.media.name,
-        "preset": mode.preset.name if mode.preset else None, "environment": mode.environment, "limits": mode.limits,
-        "total_ink": mode.total_ink, "splits": mode.splits, "inherited": mode.inherited, "handling": mode.handling,
-        "handling_in_force": in_force_facts(in_force(mode)), "note": mode.note, "edition": last.number if last else None,
+        "name": mode.name,
+        "printer": mode.printer.model,
+        "ink_set": mode.ink_set.name,
+        "media": mode.media.name,
+        "preset": mode.preset.name if mode.preset else None,
+        "environment": mode.environment,
+        "limits": mode.limits,
+        "total_ink": mode.total_ink,
+        "splits": mode.splits,
+        "inherited": mode.inherited,
+        "handling": mode.handling,
+        "handling_in_force": in_force_facts(in_force(mode)),
+        "note": mode.note,
+        "edition": last.number if last else None,
         "released_at": mode.released_at.isoformat() if released and mode.released_at else None,
         "released_by": named(mode.released_by) if released and mode.released_by else None,
         "calibrated_at": mode.calibrated_at.isoformat() if mode.calibrated_at else None,
-        "verdict": mode.last_verdict if mode.last_verdict in ("pass", "fail") else "", "check_summary": mode.last_check_summary,
+        "verdict": mode.last_verdict if mode.last_verdict in ("pass", "fail") else "",
+        "check_summary": mode.last_check_summary,
         **_files(files, mode.profile_id, mode.curve_set, mode.readings),
-    }  # fmt: skip
+    }
 
 
 def _files(
-    files: dict[str, Callable[[], bytes]], profile: int | None, curves: KeptText | None, readings: list[dict[str, str]]
-) -> dict[str, Any]:  # fmt: skip
+    files: dict[str, Callable[[], bytes]],
+    profile: int | None,
+    curves: KeptText | None,
+    readings: list[dict[str, str]],
+) -> dict[str, Any]:
     """Name the files of a mode, each once whatever number of modes share it."""
     facts: dict[str, Any] = {"profile": None, "profile_facts": None, "curves": None, "readings": []}
     if profile is not None:
@@ -144,9 +186,15 @@ def _text(sha256: str) -> bytes:
 
 
 def _write(
-    modes: list[PrintMode], items: list[dict[str, Any]], label: Label, files: dict[str, Callable[[], bytes]], target: Path | io.BytesIO,
-    presets: list[dict[str, Any]] | None = None, class_handling: dict[str, float] | None = None, report: Progress | None = None,
-) -> None:  # fmt: skip
+    modes: list[PrintMode],
+    items: list[dict[str, Any]],
+    label: Label,
+    files: dict[str, Callable[[], bytes]],
+    target: Path | io.BytesIO,
+    presets: list[dict[str, Any]] | None = None,
+    class_handling: dict[str, float] | None = None,
+    report: Progress | None = None,
+) -> None:
     media = {m.media_id: m.media for m in modes}
     classes = {m.media_class_id: m.media_class for m in media.values()}
     if presets is None:
@@ -154,24 +202,58 @@ def _write(
         media |= {p.media_id: p.media for p in held.values()}
         classes |= {p.media.media_class_id: p.media.media_class for p in held.values()}
         presets = [
-            {"name": p.name, "media": p.media.name, "printer": p.printer_model, "handling": p.handling, "notes": p.notes} for p in held.values()
-        ]  # fmt: skip
+            {
+                "name": p.name,
+                "media": p.media.name,
+                "printer": p.printer_model,
+                "handling": p.handling,
+                "notes": p.notes,
+            }
+            for p in held.values()
+        ]
     manifest = {
-        "title": label.title[:160], "maker": label.maker[:120], "key": label.key, "version": label.version, "note": label.note,
-        "made_at": timezone.now().isoformat(timespec="seconds"), "made_with": SOFTWARE,
-        "printers": list({m.printer.model: {"model": m.printer.model, "abilities": m.printer.abilities} for m in modes}.values()),
+        "title": label.title[:160],
+        "maker": label.maker[:120],
+        "key": label.key,
+        "version": label.version,
+        "note": label.note,
+        "made_at": timezone.now().isoformat(timespec="seconds"),
+        "made_with": SOFTWARE,
+        "printers": list(
+            {
+                m.printer.model: {"model": m.printer.model, "abilities": m.printer.abilities} for m in modes
+            }.values()
+        ),
         "ink_sets": [
-            {"name": i.name, "channels": i.channels, "light": i.light, "kind": i.kind} for i in {m.ink_set_id: m.ink_set for m in modes}.values()
+            {"name": i.name, "channels": i.channels, "light": i.light, "kind": i.kind}
+            for i in {m.ink_set_id: m.ink_set for m in modes}.values()
         ],
         "media_classes": [
-            {"name": c.name, "family": c.family, "handling": c.handling if class_handling is None else class_handling, "reasons": c.reasons} for c in classes.values()
+            {
+                "name": c.name,
+                "family": c.family,
+                "handling": c.handling if class_handling is None else class_handling,
+                "reasons": c.reasons,
+            }
+            for c in classes.values()
         ],
         "media": [
-            {"name": m.name, "media_class": m.media_class.name, "maker": m.maker, "weight": m.weight, "thickness": m.thickness,
-             "width_mm": m.width_mm, "brightener": m.brightener, "travels_backwards": m.travels_backwards, "unreadable": m.unreadable,
-             "dry_minutes": m.dry_minutes, "notes": m.notes}
+            {
+                "name": m.name,
+                "media_class": m.media_class.name,
+                "maker": m.maker,
+                "weight": m.weight,
+                "thickness": m.thickness,
+                "width_mm": m.width_mm,
+                "brightener": m.brightener,
+                "travels_backwards": m.travels_backwards,
+                "unreadable": m.unreadable,
+                "dry_minutes": m.dry_minutes,
+                "notes": m.notes,
+            }
             for m in media.values()
         ],
-        "presets": presets, "modes": items,
-    }  # fmt: skip
+        "presets": presets,
+        "modes": items,
+    }
     write_archive(target, dump_pack(manifest, files, report))

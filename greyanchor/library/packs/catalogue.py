@@ -12,7 +12,7 @@ from datetime import timedelta
 from typing import Any
 
 from django.conf import settings
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
 
@@ -52,7 +52,9 @@ def _open(path: str) -> Any:
 
 
 def ask() -> Shelf:
-    """Ask the catalogue for its list and keep it; when it cannot be reached, the last list stays and the trouble is kept."""
+    """Ask the catalogue for its list and keep it; when it cannot be reached, the last list stays and the
+    trouble is kept.
+    """
     shelf, now = Shelf.current(), timezone.now()
     shelf.address, shelf.asked_at = address(), now
     try:
@@ -87,13 +89,23 @@ def _offers(data: bytes) -> list[dict[str, Any]]:
         rows = json.loads(data)["packs"]
         out = [
             {
-                "key": str(r["key"]), "title": str(r["title"])[:160], "maker": str(r["maker"])[:120], "media_class": str(r["media_class"])[:160],
-                "printer": str(r["printer"])[:80], "version": str(r["version"]), "modes": int(r["modes"]), "size": int(r["size"]),
-                "sha256": str(r["sha256"]), "note": str(r["note"])[:4000],
-                "versions": [{"version": str(v["version"]), "sha256": str(v["sha256"]), "size": int(v["size"])} for v in r["versions"]],
+                "key": str(r["key"]),
+                "title": str(r["title"])[:160],
+                "maker": str(r["maker"])[:120],
+                "media_class": str(r["media_class"])[:160],
+                "printer": str(r["printer"])[:80],
+                "version": str(r["version"]),
+                "modes": int(r["modes"]),
+                "size": int(r["size"]),
+                "sha256": str(r["sha256"]),
+                "note": str(r["note"])[:4000],
+                "versions": [
+                    {"version": str(v["version"]), "sha256": str(v["sha256"]), "size": int(v["size"])}
+                    for v in r["versions"]
+                ],
             }
             for r in rows
-        ]  # fmt: skip
+        ]
     except (ValueError, KeyError, TypeError, RecursionError):
         raise BadInput("the catalogue answered with something that is no list of packs") from None
     for offer in out:
@@ -106,7 +118,7 @@ def _offers(data: bytes) -> list[dict[str, Any]]:
 
 
 @needs(MAKE)
-def fetch(key: str, version: str, user: AbstractBaseUser) -> PackImport:
+def fetch(key: str, version: str, user: User) -> PackImport:
     """Fetch a pack, hold it to the hash the catalogue promised, and queue its import."""
     offer = Offer.objects.filter(key=key).first()
     found = next((v for v in offer.versions if v["version"] == version), None) if offer else None

@@ -1,4 +1,6 @@
-"""Large packs on their way out: ordered by a person, written in the background, kept for a day to be fetched."""
+"""Large packs on their way out: ordered by a person, written in the background, kept for a day to be
+fetched.
+"""
 
 from __future__ import annotations
 
@@ -6,7 +8,7 @@ from collections.abc import Sequence
 from datetime import timedelta
 from pathlib import Path
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.utils import timezone
 
 from greyanchor.accounts.roles import USE, needs
@@ -28,7 +30,7 @@ def path_of(job: PackExport) -> Path:
 
 
 @needs(USE)
-def order(pks: Sequence[int], label: builder.Label, user: AbstractBaseUser) -> PackExport:
+def order(pks: Sequence[int], label: builder.Label, user: User) -> PackExport:
     """Queue the writing of a pack; packs that were fetched long enough ago go."""
     builder.refuse_too_many(len(pks))
     if not label.title.strip():
@@ -37,24 +39,30 @@ def order(pks: Sequence[int], label: builder.Label, user: AbstractBaseUser) -> P
         path_of(old).unlink(missing_ok=True)
         old.delete()
     job = PackExport.objects.create(
-        modes=list(pks), title=label.title.strip()[:160], maker=label.maker.strip()[:120], note=label.note.strip()[:4000],
-        started_by=user, message="waiting for the worker",
-    )  # fmt: skip
+        modes=list(pks),
+        title=label.title.strip()[:160],
+        maker=label.maker.strip()[:120],
+        note=label.note.strip()[:4000],
+        started_by=user,
+        message="waiting for the worker",
+    )
     _queue(job)
     return job
 
 
 @needs(USE)
-def again(job: PackExport, user: AbstractBaseUser) -> None:
+def again(job: PackExport, user: User) -> None:
     """Queue a pack once more whose writing was interrupted, failed or stopped."""
     if (job.is_active and not job.looks_dead) or job.state == PackExport.State.DONE:
         raise BadInput(f"{job.title} is {job.get_state_display()}; there is nothing to start again")
-    PackExport.objects.filter(pk=job.pk).update(state=PackExport.State.QUEUED, cancel_asked=False, error="", progress=0.0)  # fmt: skip
+    PackExport.objects.filter(pk=job.pk).update(
+        state=PackExport.State.QUEUED, cancel_asked=False, error="", progress=0.0
+    )
     _queue(job)
 
 
 @needs(USE)
-def stop(job: PackExport, user: AbstractBaseUser) -> None:
+def stop(job: PackExport, user: User) -> None:
     """Ask the writing of a pack to stop; nothing of it is kept."""
     work.ask_to_stop(PackExport, job.pk)
 

@@ -29,17 +29,25 @@ _MEDIA_FACTS = (
 
 
 def plan_of(pack: Pack, supplied: Collection[int] = ()) -> dict[str, Any]:
-    """Every record of a pack beside ours, as plain rows with an ``action`` and, where there is one, our ``ours``.
+    """Every record of a pack beside ours, as plain rows with an ``action`` and, where there is one, our
+    ``ours``.
 
     `supplied` are modes that an older version of the same pack brought: updating those is suggested.
     """
     return {
-        "title": pack.manifest["title"], "maker": pack.manifest.get("maker", ""), "version": pack.manifest.get("version", ""),
-        "note": pack.manifest.get("note", ""), "made_at": pack.manifest["made_at"], "files": len(pack.manifest["files"]),
-        "printers": [_printer(p) for p in pack.manifest["printers"]], "ink_sets": [_ink_set(i) for i in pack.manifest["ink_sets"]],
-        "media_classes": [_class(c) for c in pack.manifest["media_classes"]], "media": [_media(m) for m in pack.manifest["media"]],
-        "presets": [_preset(p) for p in pack.manifest.get("presets", [])], "modes": _modes(pack, supplied),
-    }  # fmt: skip
+        "title": pack.manifest["title"],
+        "maker": pack.manifest.get("maker", ""),
+        "version": pack.manifest.get("version", ""),
+        "note": pack.manifest.get("note", ""),
+        "made_at": pack.manifest["made_at"],
+        "files": len(pack.manifest["files"]),
+        "printers": [_printer(p) for p in pack.manifest["printers"]],
+        "ink_sets": [_ink_set(i) for i in pack.manifest["ink_sets"]],
+        "media_classes": [_class(c) for c in pack.manifest["media_classes"]],
+        "media": [_media(m) for m in pack.manifest["media"]],
+        "presets": [_preset(p) for p in pack.manifest.get("presets", [])],
+        "modes": _modes(pack, supplied),
+    }
 
 
 def _printer(values: Mapping[str, Any]) -> dict[str, Any]:
@@ -60,7 +68,12 @@ def _ink_set(values: Mapping[str, Any]) -> dict[str, Any]:
         None,
     )
     text = " ".join([*values["channels"], *values.get("light", {})])
-    return {"name": values["name"], "action": CREATE if ours is None else MAP, "ours": alike.pk if alike and ours else None, "text": text}  # fmt: skip
+    return {
+        "name": values["name"],
+        "action": CREATE if ours is None else MAP,
+        "ours": alike.pk if alike and ours else None,
+        "text": text,
+    }
 
 
 def _class(values: Mapping[str, Any]) -> dict[str, Any]:
@@ -131,10 +144,21 @@ def _modes(pack: Pack, supplied: Collection[int]) -> list[dict[str, Any]]:
     taken, files = names_taken(), pack.manifest["files"]
     out = []
     for parts in pack.modes:
-        row = {"name": parts["name"], "printer": parts["printer"], "media": parts["media"], "action": CREATE, "ours": None, "state": "released" if parts.get("released_at") else "draft"}  # fmt: skip
+        row = {
+            "name": parts["name"],
+            "printer": parts["printer"],
+            "media": parts["media"],
+            "action": CREATE,
+            "ours": None,
+            "state": "released" if parts.get("released_at") else "draft",
+        }
         pk = taken.get(parts["name"].casefold())
         if pk is not None:
-            ours = PrintMode.objects.select_related("curve_set", "profile").defer("curve_set__text", "profile__data", "profile__fitted", "profile__boundary").get(pk=pk)  # fmt: skip
+            ours = (
+                PrintMode.objects.select_related("curve_set", "profile")
+                .defer("curve_set__text", "profile__data", "profile__fitted", "profile__boundary")
+                .get(pk=pk)
+            )
             differs = _differences(parts, ours, files)
             suggest = UPDATE if pk in supplied else KEEP_BOTH
             row |= {"ours": pk, "action": CLASH if differs else SAME, "differs": differs, "suggest": suggest}
@@ -143,7 +167,9 @@ def _modes(pack: Pack, supplied: Collection[int]) -> list[dict[str, Any]]:
 
 
 def _differences(values: Mapping[str, Any], ours: PrintMode, files: Mapping[str, Any]) -> list[str]:
-    """What differs between a packed mode and ours of the same name, in words; nothing for two of one content."""
+    """What differs between a packed mode and ours of the same name, in words; nothing for two of one
+    content.
+    """
     found = []
     theirs = PrintEnvironment(**values["environment"]).as_dict()
     for name, value in theirs.items():
@@ -198,10 +224,13 @@ def checked_choices(plan: Mapping[str, Any], values: Mapping[str, Any]) -> dict[
             found = InkSet.objects.get(pk=ours)
             if found.channel_text != row["text"]:
                 raise BadInput(
-                    f"{row['name']} prints {row['text']}, {found.name} prints {found.channel_text}; map it to inks of the same channels"
+                    f"{row['name']} prints {row['text']}, {found.name} prints {found.channel_text}; map it "
+                    "to inks of the same channels"
                 )
         elif row["action"] == MAP:
-            raise BadInput(f"there is an ink set called {row['name']} with other channels here; map it to one of ours")  # fmt: skip
+            raise BadInput(
+                f"there is an ink set called {row['name']} with other channels here; map it to one of ours"
+            )
     out["state"] = "packed" if values.get("state") == "packed" else "review"
     if all(v is None for v in out["printers"].values()):
         raise BadInput("no printer of the pack was mapped to one of ours, so nothing would be imported")

@@ -78,8 +78,12 @@ class PackWriter:
         kept = [m.pk for m in modes if m is not None]
         if self.job.offer_key:
             made = Installed.objects.create(
-                key=self.job.offer_key, version=self.job.offer_version, title=self.pack.manifest["title"], sha256=self.job.sha256, installed_by=self.user
-            )  # fmt: skip
+                key=self.job.offer_key,
+                version=self.job.offer_version,
+                title=self.pack.manifest["title"],
+                sha256=self.job.sha256,
+                installed_by=self.user,
+            )
             made.modes.set(kept)
         return {"modes": kept, "counts": self.counts}
 
@@ -144,11 +148,18 @@ class PackWriter:
         if ours is not None:
             return ours
         made = Media(
-            name=values["name"][:120], media_class=self.classes[values["media_class"]], maker=values["maker"], weight=values.get("weight", 200),
-            thickness=values.get("thickness", 200), width_mm=values.get("width_mm", 1000), brightener=values.get("brightener", "none"),
-            travels_backwards=values.get("travels_backwards", True), unreadable=values.get("unreadable", False),
-            dry_minutes=values.get("dry_minutes", 30), notes=values.get("notes", ""),
-        )  # fmt: skip
+            name=values["name"][:120],
+            media_class=self.classes[values["media_class"]],
+            maker=values["maker"],
+            weight=values.get("weight", 200),
+            thickness=values.get("thickness", 200),
+            width_mm=values.get("width_mm", 1000),
+            brightener=values.get("brightener", "none"),
+            travels_backwards=values.get("travels_backwards", True),
+            unreadable=values.get("unreadable", False),
+            dry_minutes=values.get("dry_minutes", 30),
+            notes=values.get("notes", ""),
+        )
         self._keep(made)
         return made
 
@@ -168,9 +179,13 @@ class PackWriter:
             self._keep(ours)
             return ours
         made = MediaPreset(
-            name=self._free_preset(values["name"]), media=self.media[values["media"]], printer_model=model, handling=values.get("handling", {}),
-            notes=values.get("notes", ""), made_by=self.user,
-        )  # fmt: skip
+            name=self._free_preset(values["name"]),
+            media=self.media[values["media"]],
+            printer_model=model,
+            handling=values.get("handling", {}),
+            notes=values.get("notes", ""),
+            made_by=self.user,
+        )
         self._keep(made)
         return made
 
@@ -211,7 +226,10 @@ class PackWriter:
         self.counts["updated" if update else "created"] += 1
         if mode.state == PrintMode.State.RELEASED:
             when = (
-                f", edition {values['edition']} released there by {values.get('released_by') or 'nobody named'}"
+                (
+                    f", edition {values['edition']} released there by "
+                    f"{values.get('released_by') or 'nobody named'}"
+                )
                 if values.get("edition")
                 else ""
             )
@@ -242,8 +260,12 @@ class PackWriter:
         mode.calibrated_at = _time(values.get("calibrated_at")) or mode.calibrated_at
         mode.profile_id = self._profile(values) if values.get("profile") else None
         mode.readings = [
-            {"purpose": r["purpose"], "sha256": KeptText.of(self._text(r["file"]), KeptText.Kind.READINGS).sha256} for r in values.get("readings", [])
-        ]  # fmt: skip
+            {
+                "purpose": r["purpose"],
+                "sha256": KeptText.of(self._text(r["file"]), KeptText.Kind.READINGS).sha256,
+            }
+            for r in values.get("readings", [])
+        ]
         mode.note = values.get("note", "")
         mode.last_verdict, mode.last_check_summary = (
             values.get("verdict", ""),
@@ -274,11 +296,20 @@ class PackWriter:
         if sha not in self.profiles:
             facts = self.facts[values["profile"]]
             made = Profile.objects.create(
-                title=(values.get("profile_title") or values["name"])[:160], version=facts["version"], data=self.ahead.of(values["profile"]), sha256=sha,
-                report=facts["report"], settings=facts["settings"], neutral=facts["neutral"], boundary=facts["boundary"],
-                lightest=facts["lightest"], darkest=facts["darkest"], channels=self.inks[values["ink_set"]].channels, created_by=self.user,
+                title=(values.get("profile_title") or values["name"])[:160],
+                version=facts["version"],
+                data=self.ahead.of(values["profile"]),
+                sha256=sha,
+                report=facts["report"],
+                settings=facts["settings"],
+                neutral=facts["neutral"],
+                boundary=facts["boundary"],
+                lightest=facts["lightest"],
+                darkest=facts["darkest"],
+                channels=self.inks[values["ink_set"]].channels,
+                created_by=self.user,
                 made_from={**facts["made_from"], "pack": self.why},
-            )  # fmt: skip
+            )
             self.profiles[sha] = made.pk
         return self.profiles[sha]
 

@@ -1,4 +1,6 @@
-"""Bringing packs and loose profiles in: received, tested in the background, decided by a person, written all or not at all."""
+"""Bringing packs and loose profiles in: received, tested in the background, decided by a person, written all
+or not at all.
+"""
 
 from __future__ import annotations
 
@@ -9,7 +11,7 @@ from typing import Any
 
 import numpy as np
 from django.conf import settings
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, RELEASE, NotAllowed, may, needs
@@ -45,12 +47,21 @@ def path_of(job: PackImport) -> Path:
 
 @needs(MAKE)
 def receive(
-    name: str, chunks: Iterable[bytes], user: AbstractBaseUser | None, offer: tuple[str, str] = ("", ""), wanted_hash: str = ""
-) -> PackImport:  # fmt: skip
+    name: str,
+    chunks: Iterable[bytes],
+    user: User | None,
+    offer: tuple[str, str] = ("", ""),
+    wanted_hash: str = "",
+) -> PackImport:
     """Keep a pack that was sent and queue its test; `wanted_hash` is the SHA-256 a catalogue promised."""
     job = PackImport.objects.create(
-        name=name[:200], started_by=user, state=PackImport.State.WAITING, message="being sent", offer_key=offer[0], offer_version=offer[1]
-    )  # fmt: skip
+        name=name[:200],
+        started_by=user,
+        state=PackImport.State.WAITING,
+        message="being sent",
+        offer_key=offer[0],
+        offer_version=offer[1],
+    )
     job.path = f"{job.pk}.zip"
     target = path_of(job)
     try:
@@ -63,7 +74,13 @@ def receive(
                 opened.write(chunk)
         job.sha256 = file_hash(target)
         if wanted_hash and job.sha256 != wanted_hash:
-            raise BadInput("what came is not what the catalogue promised: its SHA-256 is another. Nothing of it was kept", name)  # fmt: skip
+            raise BadInput(
+                (
+                    "what came is not what the catalogue promised: its SHA-256 is another. Nothing of it "
+                    "was kept"
+                ),
+                name,
+            )
     except Exception:
         target.unlink(missing_ok=True)
         job.delete()
@@ -74,7 +91,7 @@ def receive(
 
 
 @needs(MAKE)
-def receive_profiles(sent: list[tuple[str, bytes]], user: AbstractBaseUser | None) -> PackImport:
+def receive_profiles(sent: list[tuple[str, bytes]], user: User | None) -> PackImport:
     """Keep loose profiles, or ZIP files of them, and queue their examination."""
     found = unpack(sent)
     name = sent[0][0] if len(sent) == 1 else f"{len(sent)} files"
@@ -83,23 +100,34 @@ def receive_profiles(sent: list[tuple[str, bytes]], user: AbstractBaseUser | Non
     files = ((f"{i:04d}.icc", p.data) for i, p in enumerate(found) if p.data)
     write_archive(path_of(job), files)
     job.sha256 = file_hash(path_of(job))
-    job.plan = {"profiles": [
-        {"file": p.file[-120:], "title": p.description, "channels": list(p.channels), "version": p.version, "sha256": p.sha256 if p.data else "",
-         "at": f"{i:04d}.icc" if p.data else "", "against": p.against}
-        for i, p in enumerate(found)
-    ]}  # fmt: skip
+    job.plan = {
+        "profiles": [
+            {
+                "file": p.file[-120:],
+                "title": p.description,
+                "channels": list(p.channels),
+                "version": p.version,
+                "sha256": p.sha256 if p.data else "",
+                "at": f"{i:04d}.icc" if p.data else "",
+                "against": p.against,
+            }
+            for i, p in enumerate(found)
+        ]
+    }
     job.save()
     _queue(job)
     return job
 
 
 def _queue(job: PackImport) -> None:
-    PackImport.objects.filter(pk=job.pk).update(state=PackImport.State.QUEUED, message="waiting for the worker", progress=0.0, error="")  # fmt: skip
+    PackImport.objects.filter(pk=job.pk).update(
+        state=PackImport.State.QUEUED, message="waiting for the worker", progress=0.0, error=""
+    )
     queue.start(job)
 
 
 @needs(MAKE)
-def decide(pk: int, values: dict[str, Any], user: AbstractBaseUser) -> PackImport:
+def decide(pk: int, values: dict[str, Any], user: User) -> PackImport:
     """Take what a person chose and queue the writing."""
     with transaction.atomic():
         job = PackImport.objects.select_for_update(of=("self",)).get(pk=pk)
@@ -110,8 +138,13 @@ def decide(pk: int, values: dict[str, Any], user: AbstractBaseUser) -> PackImpor
             if choices["state"] == "packed" and not may(user, RELEASE):
                 raise NotAllowed(user, RELEASE)
             released = PrintMode.objects.filter(
-                pk__in=[m["ours"] for m in job.plan["modes"] if choices["modes"].get(m["name"]) == import_plan.UPDATE], state=PrintMode.State.RELEASED
-            )  # fmt: skip
+                pk__in=[
+                    m["ours"]
+                    for m in job.plan["modes"]
+                    if choices["modes"].get(m["name"]) == import_plan.UPDATE
+                ],
+                state=PrintMode.State.RELEASED,
+            )
             if released.exists() and not may(user, RELEASE):
                 raise NotAllowed(user, RELEASE)
         else:
@@ -126,7 +159,7 @@ def decide(pk: int, values: dict[str, Any], user: AbstractBaseUser) -> PackImpor
 
 
 @needs(MAKE)
-def again(pk: int, user: AbstractBaseUser) -> PackImport:
+def again(pk: int, user: User) -> PackImport:
     """Queue what was interrupted or failed once more; nothing of it was written."""
     job = PackImport.objects.get(pk=pk)
     if (job.is_active and not job.looks_dead) or job.step == _STEP.DONE:
@@ -190,7 +223,9 @@ def _summary(made: dict[str, Any]) -> str:
 
 
 def _examined(pack: Pack, archive: Archive, report: Progress) -> dict[str, dict[str, Any]]:
-    """What the pages of each new profile show: as the pack says it where it makes sense, else measured here."""
+    """What the pages of each new profile show: as the pack says it where it makes sense, else measured
+    here.
+    """
     known = set(Profile.objects.values_list("sha256", flat=True))
     out: dict[str, dict[str, Any]] = {}
     inks = pack.named("ink_sets")
@@ -204,10 +239,15 @@ def _examined(pack: Pack, archive: Archive, report: Progress) -> dict[str, dict[
             channels = tuple(inks[mode["ink_set"]]["channels"])
             found = examine(archive.read(file), file, float(len(channels)), None, channels)
             facts = {
-                "report": found.report, "neutral": [[round(float(v), 3) for v in row] for row in found.neutral],
+                "report": found.report,
+                "neutral": [[round(float(v), 3) for v in row] for row in found.neutral],
                 "boundary": [[round(float(v), 2) for v in row] for row in found.gamut.boundary],
-                "lightest": found.gamut.lightest, "darkest": found.gamut.darkest, "settings": {}, "made_from": {}, "version": 4,
-            }  # fmt: skip
+                "lightest": found.gamut.lightest,
+                "darkest": found.gamut.darkest,
+                "settings": {},
+                "made_from": {},
+                "version": 4,
+            }
         out[file] = facts
     return out
 
@@ -220,10 +260,15 @@ def _facts_text(archive: Archive, name: str | None) -> dict[str, Any] | None:
         found = json.loads(archive.read(name))
         boundary, neutral = np.array(found["boundary"], dtype=float), np.array(found["neutral"], dtype=float)
         sound = (
-            boundary.shape == (LEVELS, HUES) and neutral.ndim in (1, 2) and bool(np.isfinite(boundary).all() and np.isfinite(neutral).all())
-            and isinstance(found["report"], dict) and isinstance(found["settings"], dict) and isinstance(found["made_from"], dict)
-            and found["version"] in (2, 4) and float(found["darkest"]) <= float(found["lightest"])
-        )  # fmt: skip
+            boundary.shape == (LEVELS, HUES)
+            and neutral.ndim in (1, 2)
+            and bool(np.isfinite(boundary).all() and np.isfinite(neutral).all())
+            and isinstance(found["report"], dict)
+            and isinstance(found["settings"], dict)
+            and isinstance(found["made_from"], dict)
+            and found["version"] in (2, 4)
+            and float(found["darkest"]) <= float(found["lightest"])
+        )
     except (ValueError, KeyError, TypeError, RecursionError):
         return None
     return found if sound else None

@@ -94,10 +94,17 @@ def _context(request: HttpRequest, job: PackImport) -> dict[str, Any]:
     }
     if job.is_decidable and job.kind == PackImport.Kind.PACK:
         context |= {
-            "printers": Printer.objects.all(), "ink_sets": InkSet.objects.all(), "media_classes": MediaClass.objects.all(), "ways": import_plan.ON_CLASH,
-            "counts": {a: sum(m["action"] == a for m in plan["modes"]) for a in (import_plan.CREATE, import_plan.SAME, import_plan.CLASH)},
-            "released": sum(m["state"] == "released" for m in plan["modes"]), "changing": [m for m in plan["modes"] if m["action"] == import_plan.CLASH],
-        }  # fmt: skip
+            "printers": Printer.objects.all(),
+            "ink_sets": InkSet.objects.all(),
+            "media_classes": MediaClass.objects.all(),
+            "ways": import_plan.ON_CLASH,
+            "counts": {
+                a: sum(m["action"] == a for m in plan["modes"])
+                for a in (import_plan.CREATE, import_plan.SAME, import_plan.CLASH)
+            },
+            "released": sum(m["state"] == "released" for m in plan["modes"]),
+            "changing": [m for m in plan["modes"] if m["action"] == import_plan.CLASH],
+        }
     return context
 
 
@@ -154,7 +161,9 @@ def pack_again(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_GET
 def modes_pack(request: HttpRequest) -> HttpResponse:
-    """The chosen modes, or all that an address narrows to: a few are packed at once, for more a label is asked."""
+    """The chosen modes, or all that an address narrows to: a few are packed at once, for more a label is
+    asked.
+    """
     pks = _meant(request.GET, request.user)
     builder.refuse_too_many(len(pks))
     if len(pks) > exporting.AT_ONCE:
@@ -170,7 +179,9 @@ def modes_pack(request: HttpRequest) -> HttpResponse:
 
 
 def _meant(query: QueryDict, user: Any) -> list[int]:
-    """Modes that an address names, or all it narrows to; `BadInput` where some were to be ticked and none is."""
+    """Modes that an address names, or all it narrows to; `BadInput` where some were to be ticked and
+    none is.
+    """
     pks = search.named_pks(query)
     if not pks and query.get("ticked"):
         raise BadInput("tick the print modes that go into the pack first")
@@ -278,7 +289,11 @@ def catalogue_ask(request: HttpRequest) -> HttpResponse:
     if shelf.trouble:
         messages.error(
             request,
-            f"{shelf.trouble[:1].upper()}{shelf.trouble[1:]}. What it said before stays; everything that is here works without it.",
+            (
+                f"{shelf.trouble[:1].upper()}{shelf.trouble[1:]}. What it said before stays; everything "
+                "that is "
+                "here works without it."
+            ),
         )
     else:
         messages.success(request, f"The catalogue offers {Offer.objects.count()} packs.")

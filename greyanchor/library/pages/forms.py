@@ -69,7 +69,19 @@ class RecordForm(forms.ModelForm):
 class MediaForm(RecordForm):
     class Meta:
         model = Media
-        fields = ["name", "media_class", "maker", "weight", "thickness", "width_mm", "brightener", "travels_backwards", "unreadable", "dry_minutes", "notes"]  # fmt: skip
+        fields = [
+            "name",
+            "media_class",
+            "maker",
+            "weight",
+            "thickness",
+            "width_mm",
+            "brightener",
+            "travels_backwards",
+            "unreadable",
+            "dry_minutes",
+            "notes",
+        ]
         widgets = {"notes": forms.Textarea(attrs={"rows": 3})}
 
 
@@ -112,7 +124,18 @@ class PrinterForm(RecordForm):
 
     class Meta:
         model = Printer
-        fields = ["name", "model", "site", "serial", "width_mm", "resolutions", "passes", "driven_as", "slots", "notes"]  # fmt: skip
+        fields = [
+            "name",
+            "model",
+            "site",
+            "serial",
+            "width_mm",
+            "resolutions",
+            "passes",
+            "driven_as",
+            "slots",
+            "notes",
+        ]
         widgets = {"notes": forms.Textarea(attrs={"rows": 3})}
         labels = {"width_mm": "Width, mm"}
 
@@ -149,8 +172,13 @@ class ModeForm(RecordForm):
 
 
 FORMS: dict[str, type[RecordForm]] = {
-    "media": MediaForm, "media-classes": ClassForm, "presets": PresetForm, "printers": PrinterForm, "ink-sets": InkForm, "modes": ModeForm,
-}  # fmt: skip
+    "media": MediaForm,
+    "media-classes": ClassForm,
+    "presets": PresetForm,
+    "printers": PrinterForm,
+    "ink-sets": InkForm,
+    "modes": ModeForm,
+}
 NEW_FORMS: dict[str, type[RecordForm]] = {**FORMS, "presets": NewPresetForm}
 
 
@@ -160,7 +188,9 @@ NEW_FORMS: dict[str, type[RecordForm]] = {**FORMS, "presets": NewPresetForm}
 class HandlingRow:
     """One setting in a form: what is held here, what is in force, and who says so."""
 
-    def __init__(self, key: str, own: float | None, held: Held | None, ability: Ability | None, reason: str = "") -> None:  # fmt: skip
+    def __init__(
+        self, key: str, own: float | None, held: Held | None, ability: Ability | None, reason: str = ""
+    ) -> None:
         self.setting, self.own, self.held, self.ability = SETTINGS[key], own, held, ability
         self.reason = reason or (held.reason if held else "")
         self.low = ability.low if ability else self.setting.low
@@ -185,18 +215,28 @@ class HandlingRow:
 class HandlingForm:
     """All settings a record can hold, as rows by group; an empty field hands a value back to its source.
 
-    A class says beside each value why it is what it is: `reasons` by setting, kept and emptied with the value.
+    A class says beside each value why it is what it is: `reasons` by setting, kept and emptied with the
+    value.
     """
 
     def __init__(
-        self, own: Mapping[str, float], held: Mapping[str, Held] | None = None, data: Mapping[str, Any] | None = None,
+        self,
+        own: Mapping[str, float],
+        held: Mapping[str, Held] | None = None,
+        data: Mapping[str, Any] | None = None,
         reasons: Mapping[str, str] | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         keys = list(held) if held is not None else list(SETTINGS)
         self.rows = {
-            k: HandlingRow(k, own.get(k), held.get(k) if held else None, held[k].ability if held else None, (reasons or {}).get(k, ""))
+            k: HandlingRow(
+                k,
+                own.get(k),
+                held.get(k) if held else None,
+                held[k].ability if held else None,
+                (reasons or {}).get(k, ""),
+            )
             for k in keys
-        }  # fmt: skip
+        }
         self.data = data
         self.cleaned: dict[str, float | str | None] = {}
 
@@ -242,9 +282,14 @@ class AbilitiesForm:
     def __init__(self, own: Mapping[str, Mapping[str, float]], data: Mapping[str, Any] | None = None) -> None:
         self.data = data
         self.rows = [
-            {"setting": s, "has": k in own, "parts": [(p, (own.get(k) or self._widest(k))[p]) for p in self._PARTS], "name": f"abilities.{k}"}
+            {
+                "setting": s,
+                "has": k in own,
+                "parts": [(p, (own.get(k) or self._widest(k))[p]) for p in self._PARTS],
+                "name": f"abilities.{k}",
+            }
             for k, s in SETTINGS.items()
-        ]  # fmt: skip
+        ]
 
     @staticmethod
     def _widest(key: str) -> dict[str, float]:
@@ -258,8 +303,13 @@ class AbilitiesForm:
         for row in self.rows:
             name = row["name"]
             out[name] = (
-                {p: float(str(self.data.get(f"{name}.{p}", "")).replace("−", "-").replace(",", ".")) for p in self._PARTS} if self.data.get(name) else None
-            )  # fmt: skip
+                {
+                    p: float(str(self.data.get(f"{name}.{p}", "")).replace("−", "-").replace(",", "."))
+                    for p in self._PARTS
+                }
+                if self.data.get(name)
+                else None
+            )
         return out
 
 

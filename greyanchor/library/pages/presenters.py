@@ -51,12 +51,44 @@ class UsedBy:
 
 
 HEADS: dict[str, list[tuple[str, str]]] = {
-    "media": [("Media", "text"), ("Class", "text"), ("Maker", "text"), ("g/m²", "number"), ("Width, mm", "number"), ("Brightener", "text"), ("Backwards", "text"), ("Dry-down, min", "number"), ("Presets", "number"), ("Print modes", "number")],
+    "media": [
+        ("Media", "text"),
+        ("Class", "text"),
+        ("Maker", "text"),
+        ("g/m²", "number"),
+        ("Width, mm", "number"),
+        ("Brightener", "text"),
+        ("Backwards", "text"),
+        ("Dry-down, min", "number"),
+        ("Presets", "number"),
+        ("Print modes", "number"),
+    ],
     "media-classes": [("Class", "text"), ("Family", "text"), ("Holds", "number"), ("Media", "number")],
-    "presets": [("Preset", "text"), ("Media", "text"), ("Class", "text"), ("Printer", "text"), ("Holds", "number"), ("Print modes", "number")],
-    "printers": [("Printer", "text"), ("Site", "text"), ("Ink sets", "text"), ("Driver mode", "text"), ("Width, mm", "number"), ("Loaded", "text"), ("Print modes", "number")],
-    "ink-sets": [("Ink set", "text"), ("Channels", "text"), ("Kind", "text"), ("Printers", "number"), ("Print modes", "number")],
-}  # fmt: skip
+    "presets": [
+        ("Preset", "text"),
+        ("Media", "text"),
+        ("Class", "text"),
+        ("Printer", "text"),
+        ("Holds", "number"),
+        ("Print modes", "number"),
+    ],
+    "printers": [
+        ("Printer", "text"),
+        ("Site", "text"),
+        ("Ink sets", "text"),
+        ("Driver mode", "text"),
+        ("Width, mm", "number"),
+        ("Loaded", "text"),
+        ("Print modes", "number"),
+    ],
+    "ink-sets": [
+        ("Ink set", "text"),
+        ("Channels", "text"),
+        ("Kind", "text"),
+        ("Printers", "number"),
+        ("Print modes", "number"),
+    ],
+}
 
 
 def list_of(kind: Kind) -> list[Row]:
@@ -76,7 +108,21 @@ def _media() -> Iterable[tuple[Any, list[Any]]]:
         n=Count("modes", distinct=True), p=Count("presets", distinct=True)
     ):
         ways = "may travel" if m.travels_backwards else "cannot"
-        yield m, [m.name, m.media_class.name, m.maker, m.weight, m.width_mm, m.get_brightener_display(), ways + (", by eye only" if m.unreadable else ""), m.dry_minutes, m.p, m.n]  # fmt: skip
+        yield (
+            m,
+            [
+                m.name,
+                m.media_class.name,
+                m.maker,
+                m.weight,
+                m.width_mm,
+                m.get_brightener_display(),
+                ways + (", by eye only" if m.unreadable else ""),
+                m.dry_minutes,
+                m.p,
+                m.n,
+            ],
+        )
 
 
 def _classes() -> Iterable[tuple[Any, list[Any]]]:
@@ -126,9 +172,13 @@ def _links(
 def _modes(found: QuerySet[PrintMode], query: str) -> UsedBy:
     ready = found.select_related("printer", "media").defer("limits", "environment", "note", "readings")
     return _links(
-        "Print modes", ready, "mode", lambda m: f"{m.printer.name}, {m.media.name}, {m.get_state_display()}", "No print mode uses it yet.",
+        "Print modes",
+        ready,
+        "mode",
+        lambda m: f"{m.printer.name}, {m.media.name}, {m.get_state_display()}",
+        "No print mode uses it yet.",
         f"{reverse('modes')}?{query}" if query else "",
-    )  # fmt: skip
+    )
 
 
 Page = dict[str, Any]
@@ -141,7 +191,9 @@ def page_of(record: Any) -> Page:
 
 
 def _media_page(media: Media) -> Page:
-    presets = _links("Presets", media.presets.all(), "preset", lambda p: p.printer_model, "No preset was made for it yet.")  # fmt: skip
+    presets = _links(
+        "Presets", media.presets.all(), "preset", lambda p: p.printer_model, "No preset was made for it yet."
+    )
     return {
         "lists": [_modes(media.modes.all(), f"media={media.pk}"), presets],
         "subtitle": f"{media.media_class.name}, {media.weight} g/m², {media.maker}",
@@ -153,42 +205,56 @@ def _class_page(group: MediaClass) -> Page:
         Row(reverse("mode", args=[f.mode_id]), [f.mode.name, f"on {f.printer.name}"])
         for f in group.fallbacks.select_related("printer", "mode")
     ]
-    lends = UsedBy("Lends", lent, 0, "It lends no limits, curves or profile yet.", reverse("media-classes-lend"))  # fmt: skip
+    lends = UsedBy(
+        "Lends", lent, 0, "It lends no limits, curves or profile yet.", reverse("media-classes-lend")
+    )
     media = _links("Media", group.media.all(), "media", lambda m: m.maker, "No media belongs to it.")
     family = f"for the family {group.get_family_display()}"
     return {
         "lists": [media, lends],
-        "subtitle": f"{len(group.handling)} settings held, {family}" if group.family else "no family chosen it belongs to",
-    }  # fmt: skip
+        "subtitle": f"{len(group.handling)} settings held, {family}"
+        if group.family
+        else "no family chosen it belongs to",
+    }
 
 
 def _preset_page(preset: MediaPreset) -> Page:
     sent = [
-        Row(reverse("slots", args=[s.printer_id]), [s.printer.name, f"slot {s.number}, {s.sent_at:%-d %b %Y}"])
+        Row(
+            reverse("slots", args=[s.printer_id]), [s.printer.name, f"slot {s.number}, {s.sent_at:%-d %b %Y}"]
+        )
         for s in preset.slots_sent.select_related("printer")
-    ]  # fmt: skip
+    ]
     return {
-        "lists": [_modes(preset.modes.all(), ""), UsedBy("Sent to", sent, 0, "It was not sent to a printer yet.")],
+        "lists": [
+            _modes(preset.modes.all(), ""),
+            UsedBy("Sent to", sent, 0, "It was not sent to a printer yet."),
+        ],
         "subtitle": f"{preset.media.media_class.name}; it holds {len(preset.handling)} settings itself",
         "printers": Printer.objects.filter(model=preset.printer_model),
-    }  # fmt: skip
+    }
 
 
 def _printer_page(printer: Printer) -> Page:
     made = MediaPreset.objects.filter(printer_model=printer.model).select_related("media")
     presets = _links("Presets", made, "preset", lambda p: p.media.name, "No preset was made for it yet.")
-    loaded = (
-        f"{printer.loaded_media} is in it" if printer.loaded_media else "no media loaded"
-    )
+    loaded = f"{printer.loaded_media} is in it" if printer.loaded_media else "no media loaded"
     return {
         "lists": [_modes(printer.modes.all(), f"printer={printer.pk}"), presets],
         "subtitle": f"{printer.site.name}, serial {printer.serial}, {loaded}",
-        "dues": dues_of(printer), "controls": controls_of(printer),
-    }  # fmt: skip
+        "dues": dues_of(printer),
+        "controls": controls_of(printer),
+    }
 
 
 def _ink_page(inks: InkSet) -> Page:
-    printers = _links("Printers", inks.printers.select_related("site"), "printer", lambda p: p.site.name, "No printer runs it.")  # fmt: skip
+    printers = _links(
+        "Printers",
+        inks.printers.select_related("site"),
+        "printer",
+        lambda p: p.site.name,
+        "No printer runs it.",
+    )
     return {
         "lists": [printers, _modes(inks.modes.all(), f"ink_set={inks.pk}")],
         "subtitle": f"{inks.channel_text}, {inks.kind}",
@@ -200,8 +266,13 @@ def _mode_page(mode: PrintMode) -> Page:
 
 
 _PAGES: dict[type, Callable[[Any], Page]] = {
-    Media: _media_page, MediaClass: _class_page, MediaPreset: _preset_page, Printer: _printer_page, InkSet: _ink_page, PrintMode: _mode_page,
-}  # fmt: skip
+    Media: _media_page,
+    MediaClass: _class_page,
+    MediaPreset: _preset_page,
+    Printer: _printer_page,
+    InkSet: _ink_page,
+    PrintMode: _mode_page,
+}
 
 
 @dataclass(frozen=True)
@@ -215,7 +286,9 @@ class Content:
 
 
 def contents(kind_key: str) -> list[Content]:
-    """Curves, or limits, that a mode or an edition holds to, or that somebody wrote notes on, the newest first."""
+    """Curves, or limits, that a mode or an edition holds to, or that somebody wrote notes on, the newest
+    first.
+    """
     in_use = PrintMode.objects.order_by()
     if kind_key == "limits":
         wanted = Q(pk__in=in_use.values("limit_set"))
@@ -237,7 +310,20 @@ def content_page(record: KeptText | LimitSet) -> dict[str, Any]:
     lists = [_modes(record.modes.all(), "")]
     if isinstance(record, LimitSet):
         return {"lists": lists, "ink": ink_use(record.limits, record.total_ink)}
-    lists.append(UsedBy("Editions", [Row(reverse("mode", args=[e.mode_id]), [f"{e.mode.name}, edition {e.number}", f"{e.released_at:%-d %b %Y}"]) for e in record.editions.select_related("mode")[:MOST]], 0, "No edition holds to them."))  # fmt: skip
+    lists.append(
+        UsedBy(
+            "Editions",
+            [
+                Row(
+                    reverse("mode", args=[e.mode_id]),
+                    [f"{e.mode.name}, edition {e.number}", f"{e.released_at:%-d %b %Y}"],
+                )
+                for e in record.editions.select_related("mode")[:MOST]
+            ],
+            0,
+            "No edition holds to them.",
+        )
+    )
     curves = CurveSet.from_csv(record.text)
     return {
         "lists": lists,

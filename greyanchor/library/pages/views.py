@@ -68,10 +68,17 @@ def edit_page(request: HttpRequest, kind: Kind, record: Any, context: dict[str, 
             form.add_error(None, error.sentence)
             status = 422
     context |= {
-        "kind": kind, "record": record, "form": form, "handling": handling, "abilities": abilities, "files": editing.files_of(record),
-        "entries": editing.history(record, 12), "may_change": _may_change(request, kind, record),
-        "holding": editing.blocking_references(record) if kind.key != "modes" else [], "noted": noted(record)[:12],
-    }  # fmt: skip
+        "kind": kind,
+        "record": record,
+        "form": form,
+        "handling": handling,
+        "abilities": abilities,
+        "files": editing.files_of(record),
+        "entries": editing.history(record, 12),
+        "may_change": _may_change(request, kind, record),
+        "holding": editing.blocking_references(record) if kind.key != "modes" else [],
+        "noted": noted(record)[:12],
+    }
     return render(request, "library/record_page.html", context, status=status)
 
 
@@ -92,8 +99,13 @@ def _handling_form(kind: Kind, record: Any, posted: QueryDict | None) -> Handlin
 
 
 def _save(
-    request: HttpRequest, kind: Kind, record: Any, form: RecordForm, handling: HandlingForm | None, abilities: AbilitiesForm | None
-) -> HttpResponse | None:  # fmt: skip
+    request: HttpRequest,
+    kind: Kind,
+    record: Any,
+    form: RecordForm,
+    handling: HandlingForm | None,
+    abilities: AbilitiesForm | None,
+) -> HttpResponse | None:
     """Save what was sent and lead on; None when something in it is wrong."""
     fine = form.is_valid()
     if handling is not None and not handling.is_valid():
@@ -123,7 +135,9 @@ def _save(
 
 
 def _taken(kind: Kind, posted: QueryDict) -> dict[str, str]:
-    """Which side was chosen for each field on a merge page; `BadInput` where both changed one and nobody decided."""
+    """Which side was chosen for each field on a merge page; `BadInput` where both changed one and nobody
+    decided.
+    """
     taken = {k.removeprefix("take:"): v for k, v in posted.items() if k.startswith("take:")}
     if open_ := [kind.label(f) for f in posted.getlist("clash") if f not in taken]:
         raise BadInput(
@@ -226,9 +240,14 @@ def record_history(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse
         a, b = str(entries[1].pk), str(entries[0].pk)
     rows = editing.side_by_side(record, int(a), int(b)) if a.isdecimal() and b.isdecimal() else []
     context = {
-        "kind": kind, "record": record, "entries": entries, "rows": rows, "a": next((e for e in entries if str(e.pk) == a), None),
-        "b": next((e for e in entries if str(e.pk) == b), None), "may_change": _may_change(request, kind, record),
-    }  # fmt: skip
+        "kind": kind,
+        "record": record,
+        "entries": entries,
+        "rows": rows,
+        "a": next((e for e in entries if str(e.pk) == a), None),
+        "b": next((e for e in entries if str(e.pk) == b), None),
+        "may_change": _may_change(request, kind, record),
+    }
     return render(request, "library/history.html", context)
 
 
@@ -318,10 +337,17 @@ def file_get(request: HttpRequest, pk: int) -> HttpResponse:
     found = get_object_or_404(Attachment, pk=pk)
     shown = found.kind != "application/octet-stream"
     name = "".join(c if c.isalnum() or c in " .-_" else "_" for c in found.name)
-    return HttpResponse(bytes(found.data), content_type=found.kind, headers={
-        "Content-Disposition": f'{"inline" if shown else "attachment"}; filename="{name}"', "X-Content-Type-Options": "nosniff",
-        "Content-Security-Policy": "default-src 'none'; img-src 'self'; object-src 'self'; style-src 'unsafe-inline'; sandbox",
-    })  # fmt: skip
+    return HttpResponse(
+        bytes(found.data),
+        content_type=found.kind,
+        headers={
+            "Content-Disposition": f'{"inline" if shown else "attachment"}; filename="{name}"',
+            "X-Content-Type-Options": "nosniff",
+            "Content-Security-Policy": (
+                "default-src 'none'; img-src 'self'; object-src 'self'; style-src 'unsafe-inline'; sandbox"
+            ),
+        },
+    )
 
 
 @require_POST
@@ -366,8 +392,14 @@ def _content_page(
 ) -> HttpResponse:
     """The page of curves or limits; `more` are notes that met others on their way in."""
     context = {
-        "kind_key": kind_key, "record": owner, "files": editing.files_of(owner), "may_change": may(request.user, MAKE),
-        "noted": noted(owner)[:12], "was": editing.digest_of(owner.notes), **presenters.content_page(owner), **(more or {}),
+        "kind_key": kind_key,
+        "record": owner,
+        "files": editing.files_of(owner),
+        "may_change": may(request.user, MAKE),
+        "noted": noted(owner)[:12],
+        "was": editing.digest_of(owner.notes),
+        **presenters.content_page(owner),
+        **(more or {}),
         "shown_notes": (more or {}).get("typed", owner.notes),
-    }  # fmt: skip
+    }
     return render(request, "library/content_page.html", context, status=status)

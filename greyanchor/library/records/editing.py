@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.contrib.contenttypes.models import ContentType
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError, models, transaction
@@ -43,16 +43,20 @@ class EditConflict(Outdated):
     def __init__(self, record: Any, found: Merge, who: str) -> None:
         self.record, self.merge, self.who = record, found, who
         super().__init__(
-            f"{who} changed {record} while you were editing. Nothing of yours was saved yet, and nothing is lost: "
+            f"{who} changed {record} while you were editing. Nothing of yours was saved yet, and nothing "
+            "is lost: "
             "both versions stand below"
         )
 
 
-def set_history_author(record: Any, user: AbstractBaseUser | None, why: str) -> Any:
-    """`record` with the name and the reason that its history will carry, whole; `BadInput` for one that is a book."""
+def set_history_author(record: Any, user: User | None, why: str) -> Any:
+    """`record` with the name and the reason that its history will carry, whole; `BadInput` for one that is a
+    book.
+    """
     if len(why) > MOST_REASON:
         raise BadInput(
-            f"a reason has at most {MOST_REASON} letters, this one has {len(why)}; put the rest into the notes"
+            f"a reason has at most {MOST_REASON} letters, this one has {len(why)}; put the rest into "
+            "the notes"
         )
     record._history_user, record._change_reason = user, why
     return record
@@ -60,7 +64,7 @@ def set_history_author(record: Any, user: AbstractBaseUser | None, why: str) -> 
 
 @needs(MAKE)
 @transaction.atomic
-def edit(kind: Kind, pk: int, based_on: int, values: Mapping[str, Any], user: AbstractBaseUser, why: str) -> Any:  # fmt: skip
+def edit(kind: Kind, pk: int, based_on: int, values: Mapping[str, Any], user: User, why: str) -> Any:
     """Set flat `values` (all of those a form shows) on a record that was at version `based_on`.
 
     Fields that `values` does not name stay. Raises `EditConflict` with a merge where somebody else saved in
@@ -84,7 +88,7 @@ def edit(kind: Kind, pk: int, based_on: int, values: Mapping[str, Any], user: Ab
     return record
 
 
-def _may_touch(record: Any, user: AbstractBaseUser | None) -> None:
+def _may_touch(record: Any, user: User | None) -> None:
     """What operators print with is changed by leads alone."""
     if isinstance(record, PrintMode) and record.state in _IN_USE and not may(user, RELEASE):
         raise NotAllowed(user, RELEASE)
@@ -99,8 +103,10 @@ def _version(record: Any, version: int) -> dict[str, Any]:
     return record_type_of(record).flat(past)
 
 
-def write(record: Any, user: AbstractBaseUser | None, why: str) -> Any:
-    """Test a record and save it with its links as one entry of its history; whoever calls has counted its version."""
+def write(record: Any, user: User | None, why: str) -> Any:
+    """Test a record and save it with its links as one entry of its history; whoever calls has counted its
+    version.
+    """
     test(record)
     set_history_author(record, user, why)
     links = record.__dict__.pop("wanted_links", {})
@@ -118,7 +124,7 @@ def write(record: Any, user: AbstractBaseUser | None, why: str) -> Any:
     return record
 
 
-def _save(record: Any, user: AbstractBaseUser | None, why: str) -> None:
+def _save(record: Any, user: User | None, why: str) -> None:
     record.version += 1
     write(record, user, why)
     if isinstance(record, PrintMode) and record.state == PrintMode.State.RELEASED:
@@ -176,7 +182,7 @@ def _not_checked(record: Any) -> set[str]:
 
 @needs(MAKE)
 @transaction.atomic
-def create(record: Any, user: AbstractBaseUser, why: str) -> Any:
+def create(record: Any, user: User, why: str) -> Any:
     """Keep a new record."""
     return write(record, user, why)
 
@@ -195,8 +201,9 @@ def blocking_references(record: models.Model) -> list[str]:
 
 @needs(MAKE)
 @transaction.atomic
-def remove(kind: Kind, pk: int, based_on: int, user: AbstractBaseUser, why: str) -> str:
-    """Take a record out of the library that nothing is based on, and say its name; its history stays in the database.
+def remove(kind: Kind, pk: int, based_on: int, user: User, why: str) -> str:
+    """Take a record out of the library that nothing is based on, and say its name; its history stays in the
+    database.
 
     Print modes are retired instead, so that what was printed with them can be reported.
     """
@@ -238,7 +245,16 @@ def history(record: Any, most: int = 50) -> list[Entry]:
             for f, a, b in changes(before, flats[i])
         ]
         first = i + 1 == len(rows)
-        out.append(Entry(row.history_id, row.version, row.history_date, named(row.history_user) if row.history_user else "", row.history_change_reason or ("made" if first else "changed"), [] if first else what))  # fmt: skip
+        out.append(
+            Entry(
+                row.history_id,
+                row.version,
+                row.history_date,
+                named(row.history_user) if row.history_user else "",
+                row.history_change_reason or ("made" if first else "changed"),
+                [] if first else what,
+            )
+        )
     return out
 
 
@@ -266,8 +282,10 @@ def side_by_side(record: Any, first: int, second: int) -> list[tuple[str, str, s
 
 @needs(MAKE)
 @transaction.atomic
-def go_back(kind: Kind, pk: int, entry: int, based_on: int, user: AbstractBaseUser, why: str) -> Any:
-    """Give a record the values of an older entry of its history, as a new version; a mode in use takes a lead."""
+def go_back(kind: Kind, pk: int, entry: int, based_on: int, user: User, why: str) -> Any:
+    """Give a record the values of an older entry of its history, as a new version; a mode in use takes a
+    lead.
+    """
     record: Any = kind.model._default_manager.select_for_update(of=("self",)).get(pk=pk)
     _may_touch(record, user)
     if record.version != based_on:
@@ -286,7 +304,10 @@ def go_back(kind: Kind, pk: int, entry: int, based_on: int, user: AbstractBaseUs
                 raise BadInput(
                     f"that version has {kind.label(field).lower()} that are gone; it cannot be had again"
                 )
-        if isinstance(found, models.ForeignKey) and not found.related_model._default_manager.filter(pk=value).exists():  # type: ignore[union-attr]  # fmt: skip
+        if (
+            isinstance(found, models.ForeignKey)
+            and not found.related_model._default_manager.filter(pk=value).exists()
+        ):  # type: ignore[union-attr]
             raise BadInput(
                 f"that version is based on a {found.verbose_name} that is gone; it cannot be had again"
             )
@@ -301,14 +322,16 @@ def go_back(kind: Kind, pk: int, entry: int, based_on: int, user: AbstractBaseUs
 def files_of(record: models.Model) -> Any:
     """Files beside a record, without their bytes."""
     owner = ContentType.objects.get_for_model(type(record))
-    return Attachment.objects.filter(content_type=owner, object_id=record.pk).select_related("added_by").defer("data")  # fmt: skip
+    return (
+        Attachment.objects.filter(content_type=owner, object_id=record.pk)
+        .select_related("added_by")
+        .defer("data")
+    )
 
 
 @needs(MAKE)
 @transaction.atomic
-def attach(
-    record: models.Model, name: str, data: bytes, note: str, user: AbstractBaseUser | None
-) -> Attachment:
+def attach(record: models.Model, name: str, data: bytes, note: str, user: User | None) -> Attachment:
     """Keep a file beside a record; `BadInput` for empty ones, large ones, and too many."""
     if not data:
         raise BadInput("the file is empty", name)
@@ -320,13 +343,20 @@ def attach(
     kind = next((k for sign, k in _SIGNS if data.startswith(sign)), "application/octet-stream")
     note_change(record, "File", "", plain[:160], user)
     return Attachment.objects.create(
-        owner=record, name=plain[:160], kind=kind, note=note[:200], sha256=sha256_of(data), size=len(data), data=data, added_by=user
-    )  # fmt: skip
+        owner=record,
+        name=plain[:160],
+        kind=kind,
+        note=note[:200],
+        sha256=sha256_of(data),
+        size=len(data),
+        data=data,
+        added_by=user,
+    )
 
 
 @needs(MAKE)
 @transaction.atomic
-def detach(pk: int, user: AbstractBaseUser) -> Attachment:
+def detach(pk: int, user: User) -> Attachment:
     """Take a file away from its record."""
     found = Attachment.objects.get(pk=pk)
     note_change(found.owner, "File", found.name, "", user)
@@ -336,10 +366,11 @@ def detach(pk: int, user: AbstractBaseUser) -> Attachment:
 
 @needs(MAKE)
 @transaction.atomic
-def set_notes(record: Any, notes: str, based_on: str, user: AbstractBaseUser) -> None:
+def set_notes(record: Any, notes: str, based_on: str, user: User) -> None:
     """Notes on what is kept by its content: curves and limits, whose own values never change.
 
-    `based_on` are the notes (`digest_of` them) that were read before; raises `Outdated` when they are others now.
+    `based_on` are the notes (`digest_of` them) that were read before; raises `Outdated` when they are others
+    now.
     """
     if len(notes) > 10000:
         raise BadInput(f"notes have {len(notes)} letters; 10000 are kept")

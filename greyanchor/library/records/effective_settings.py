@@ -27,11 +27,17 @@ def measured(printer: Printer, media: Media | None) -> dict[str, tuple[float, Re
 
 
 def layers_of(
-    printer: Printer, media: Media | None, preset: MediaPreset | None = None, mode: Mapping[str, float] | None = None, mode_name: str = ""
-) -> list[Layer]:  # fmt: skip
+    printer: Printer,
+    media: Media | None,
+    preset: MediaPreset | None = None,
+    mode: Mapping[str, float] | None = None,
+    mode_name: str = "",
+) -> list[Layer]:
     """What each source holds for a media on a printer."""
     found = measured(printer, media)
-    reasons = {k: f"found on this media, {r.done_at:%-d %B %Y}, {r.get_how_display()}" for k, (_, r) in found.items()}  # fmt: skip
+    reasons = {
+        k: f"found on this media, {r.done_at:%-d %B %Y}, {r.get_how_display()}" for k, (_, r) in found.items()
+    }
     layers = [Layer("printer", printer.name, {k: v for k, (v, _) in found.items()}, reasons)]
     if media is not None:
         group = media.media_class
@@ -65,7 +71,9 @@ def start_values(printer: Printer, media: Media) -> dict[str, Held]:
 
 
 def own_values(printer: Printer, media: Media, chosen: Mapping[str, float]) -> dict[str, float]:
-    """Those of `chosen` (by name in the environment) that the mode must hold itself: they differ from its sources."""
+    """Those of `chosen` (by name in the environment) that the mode must hold itself: they differ from its
+    sources.
+    """
     held = start_values(printer, media)
     out = {}
     for name, key in FROZEN.items():
@@ -75,7 +83,9 @@ def own_values(printer: Printer, media: Media, chosen: Mapping[str, float]) -> d
 
 
 def moved_since_built(mode: PrintMode, now: Mapping[str, Held]) -> list[tuple[str, str, str]]:
-    """Frozen settings whose value in force, of `now`, is no longer that of the environment: (title, then, now)."""
+    """Frozen settings whose value in force, of `now`, is no longer that of the environment: (title, then,
+    now).
+    """
     out = []
     for name, key in FROZEN.items():
         then = mode.environment.get(name)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, needs
@@ -19,8 +19,12 @@ from greyanchor.library.records.record_types import record_type_of
 @needs(MAKE)
 @transaction.atomic
 def set_value(
-    record: MediaPreset | PrintMode | MediaClass, key: str, value: float | None, user: AbstractBaseUser, why: str
-) -> Any:  # fmt: skip
+    record: MediaPreset | PrintMode | MediaClass,
+    key: str,
+    value: float | None,
+    user: User,
+    why: str,
+) -> Any:
     """Hold one value in a record, or hand it back to its source with None."""
     setting = setting_named(key)
     if value is None and key not in record.handling:
@@ -29,7 +33,7 @@ def set_value(
 
 
 @needs(MAKE)
-def start_class(group: MediaClass, user: AbstractBaseUser) -> MediaClass:
+def start_class(group: MediaClass, user: User) -> MediaClass:
     """Give a class the starting values of its family, with their reasons, where it holds none yet."""
     if not group.family:
         raise BadInput(f"say first which family {group.name} belongs to")
@@ -38,4 +42,11 @@ def start_class(group: MediaClass, user: AbstractBaseUser) -> MediaClass:
         raise BadInput(f"{group.name} holds a value for each of them already")
     values = {f"handling.{k}": s.value for k, s in starts.items()}
     values |= {f"reasons.{k}": s.reason for k, s in starts.items()}  # type: ignore[misc]
-    return edit(record_type_of(group), group.pk, group.version, values, user, f"starting values of {group.get_family_display()}")  # type: ignore[no-any-return]  # fmt: skip
+    return edit(
+        record_type_of(group),
+        group.pk,
+        group.version,
+        values,
+        user,
+        f"starting values of {group.get_family_display()}",
+    )  # type: ignore[no-any-return]

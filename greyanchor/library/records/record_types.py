@@ -1,4 +1,6 @@
-"""The kinds of records that several people keep, each as one flat set of fields: for edits, merges and history."""
+"""The kinds of records that several people keep, each as one flat set of fields: for edits, merges and
+history.
+"""
 
 from __future__ import annotations
 
@@ -29,7 +31,9 @@ _UNITS = {"total_ink": " %"}
 
 @dataclass(frozen=True)
 class Kind:
-    """One kind: its model, the plain fields people change, fields that hold a value for each of many keys, and links to many records."""
+    """One kind: its model, the plain fields people change, fields that hold a value for each of many keys,
+    and links to many records.
+    """
 
     key: str
     title: str
@@ -93,12 +97,18 @@ class Kind:
                 for k, v in value.items()
             )
         if isinstance(value, list):
-            return ", ".join(map(str, value)) if not any(isinstance(v, dict) for v in value) else f"{len(value)} kept"  # fmt: skip
+            return (
+                ", ".join(map(str, value))
+                if not any(isinstance(v, dict) for v in value)
+                else f"{len(value)} kept"
+            )
         choices = dict(described.flatchoices)  # type: ignore[union-attr]
         return str(choices.get(value, value))
 
     def flat(self, record: Any) -> dict[str, Any]:
-        """Plain values of a record, or of an entry of its history, by flat field; what is empty is left out."""
+        """Plain values of a record, or of an entry of its history, by flat field; what is empty is left
+        out.
+        """
         out: dict[str, Any] = {}
         for name in self.fields:
             value = getattr(record, self.model._meta.get_field(name).attname)  # type: ignore[union-attr]
@@ -125,7 +135,13 @@ class Kind:
         """
         for name in self.fields:
             field = self.model._meta.get_field(name)
-            empty = None if field.null else "" if isinstance(field, models.CharField | models.TextField) else field.get_default()  # type: ignore[union-attr]  # fmt: skip
+            empty = (
+                None
+                if field.null
+                else ""
+                if isinstance(field, models.CharField | models.TextField)
+                else field.get_default()
+            )  # type: ignore[union-attr]
             setattr(record, field.attname, values.get(name, empty))  # type: ignore[union-attr]
         for name in self.spread:
             start = f"{name}."
@@ -136,20 +152,107 @@ class Kind:
 
 
 _MODE_VALUES = (
-    "environment", "environment_hash", "limits", "total_ink", "splits", "inherited", "curve_set", "profile", "preset", "readings",
-    "calibrated_at", "last_verdict", "last_check_summary",
-)  # fmt: skip
+    "environment",
+    "environment_hash",
+    "limits",
+    "total_ink",
+    "splits",
+    "inherited",
+    "curve_set",
+    "profile",
+    "preset",
+    "readings",
+    "calibrated_at",
+    "last_verdict",
+    "last_check_summary",
+)
 KINDS: dict[str, Kind] = {
     k.key: k
     for k in (
-        Kind("media", "media", Media, ("name", "media_class", "maker", "weight", "thickness", "width_mm", "brightener", "travels_backwards", "unreadable", "dry_minutes", "notes"), address="media", lead="What is printed on. A media without a print mode is where a build begins."),
-        Kind("media-classes", "media class", MediaClass, ("name", "family", "notes"), ("handling", "reasons"), address="media-class", lead="A class lends handling settings, and limits, curves and a profile, to media that have none of their own."),
-        Kind("presets", "preset", MediaPreset, ("name", "media", "printer_model", "notes"), ("handling",), address="preset", lead="Handling settings for one media on one model of printer. A mode begins with them and may hold some of its own."),
-        Kind("printers", "printer", Printer, ("name", "model", "site", "serial", "width_mm", "resolutions", "passes", "driven_as", "slots", "notes"), ("abilities", "carriage"), ("ink_sets",), "printer", lead="Every machine of every site."),
-        Kind("ink-sets", "ink set", InkSet, ("name", "kind", "channels", "light", "notes"), address="ink-set", lead="The inks that printers run, by channel."),
-        Kind("modes", "print mode", PrintMode, ("name", "note", *_MODE_VALUES), ("handling",), address="mode", role=RELEASE),
+        Kind(
+            "media",
+            "media",
+            Media,
+            (
+                "name",
+                "media_class",
+                "maker",
+                "weight",
+                "thickness",
+                "width_mm",
+                "brightener",
+                "travels_backwards",
+                "unreadable",
+                "dry_minutes",
+                "notes",
+            ),
+            address="media",
+            lead="What is printed on. A media without a print mode is where a build begins.",
+        ),
+        Kind(
+            "media-classes",
+            "media class",
+            MediaClass,
+            ("name", "family", "notes"),
+            ("handling", "reasons"),
+            address="media-class",
+            lead=(
+                "A class lends handling settings, and limits, curves and a profile, to media that have "
+                "none of their own."
+            ),
+        ),
+        Kind(
+            "presets",
+            "preset",
+            MediaPreset,
+            ("name", "media", "printer_model", "notes"),
+            ("handling",),
+            address="preset",
+            lead=(
+                "Handling settings for one media on one model of printer. A mode begins with them and may "
+                "hold some of its own."
+            ),
+        ),
+        Kind(
+            "printers",
+            "printer",
+            Printer,
+            (
+                "name",
+                "model",
+                "site",
+                "serial",
+                "width_mm",
+                "resolutions",
+                "passes",
+                "driven_as",
+                "slots",
+                "notes",
+            ),
+            ("abilities", "carriage"),
+            ("ink_sets",),
+            "printer",
+            lead="Every machine of every site.",
+        ),
+        Kind(
+            "ink-sets",
+            "ink set",
+            InkSet,
+            ("name", "kind", "channels", "light", "notes"),
+            address="ink-set",
+            lead="The inks that printers run, by channel.",
+        ),
+        Kind(
+            "modes",
+            "print mode",
+            PrintMode,
+            ("name", "note", *_MODE_VALUES),
+            ("handling",),
+            address="mode",
+            role=RELEASE,
+        ),
     )
-}  # fmt: skip
+}
 
 
 def record_type_named(key: str) -> Kind:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 
 from greyanchor.accounts.audit_log import note
@@ -19,7 +19,7 @@ def _plain(value: Any) -> str:
 
 @needs(RELEASE)
 @transaction.atomic
-def set_rules(based_on: int, values: dict[str, Any], user: AbstractBaseUser) -> ShopRules:
+def set_rules(based_on: int, values: dict[str, Any], user: User) -> ShopRules:
     """Change what a release asks for."""
     rules = ShopRules.objects.select_for_update().get(pk=ShopRules.current().pk)
     if rules.version != based_on:

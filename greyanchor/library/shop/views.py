@@ -41,10 +41,16 @@ def _context(request: HttpRequest, form: RulesForm) -> dict[str, object]:
         .prefetch_related("groups")
     ]
     return {
-        "form": form, "people": people, "roles": [r.word for r in Role], "sites": Site.objects.all(), "person": PersonForm(),
-        "keys": ProgramKey.objects.filter(user=request.user), "may_release": may(request.user, RELEASE), "new_key": request.session.pop("new_key", ""),
+        "form": form,
+        "people": people,
+        "roles": [r.word for r in Role],
+        "sites": Site.objects.all(),
+        "person": PersonForm(),
+        "keys": ProgramKey.objects.filter(user=request.user),
+        "may_release": may(request.user, RELEASE),
+        "new_key": request.session.pop("new_key", ""),
         "noted": noted(ShopRules, User, Site)[:20],
-    }  # fmt: skip
+    }
 
 
 def _site(request: HttpRequest) -> Site | None:

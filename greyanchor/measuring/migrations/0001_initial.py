@@ -6,7 +6,6 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
     dependencies = [
@@ -15,66 +14,124 @@ class Migration(migrations.Migration):
 
     operations = [
         migrations.CreateModel(
-            name='Chart',
+            name="Chart",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('purpose', models.CharField(max_length=20)),
-                ('title', models.CharField(max_length=200)),
-                ('text', models.TextField()),
-                ('content_hash', models.CharField(max_length=64)),
-                ('created_at', models.DateTimeField(auto_now_add=True)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("purpose", models.CharField(max_length=20)),
+                ("title", models.CharField(max_length=200)),
+                ("text", models.TextField()),
+                ("content_hash", models.CharField(max_length=64)),
+                ("created_at", models.DateTimeField(auto_now_add=True)),
             ],
         ),
         migrations.CreateModel(
-            name='SheetPrint',
+            name="SheetPrint",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('environment', models.JSONField()),
-                ('environment_hash', models.CharField(max_length=64)),
-                ('sent', models.JSONField()),
-                ('device', models.CharField(blank=True, max_length=80)),
-                ('ticket', models.JSONField(default=dict)),
-                ('origin', models.CharField(blank=True, max_length=200)),
-                ('printed_at', models.DateTimeField(null=True)),
-                ('chart', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='prints', to='measuring.chart')),
-                ('printed_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("environment", models.JSONField()),
+                ("environment_hash", models.CharField(max_length=64)),
+                ("sent", models.JSONField()),
+                ("device", models.CharField(blank=True, max_length=80)),
+                ("ticket", models.JSONField(default=dict)),
+                ("origin", models.CharField(blank=True, max_length=200)),
+                ("printed_at", models.DateTimeField(null=True)),
+                (
+                    "chart",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="prints",
+                        to="measuring.chart",
+                    ),
+                ),
+                (
+                    "printed_by",
+                    models.ForeignKey(
+                        null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL
+                    ),
+                ),
             ],
         ),
         migrations.CreateModel(
-            name='ReadingPass',
+            name="ReadingPass",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('number', models.PositiveSmallIntegerField()),
-                ('source', models.CharField(max_length=200)),
-                ('state', models.CharField(choices=[('open', 'being read'), ('done', 'complete')], default='open', max_length=8)),
-                ('white_at', models.DateTimeField(null=True)),
-                ('attempts', models.JSONField(default=dict)),
-                ('text', models.TextField(blank=True)),
-                ('started_at', models.DateTimeField(auto_now_add=True)),
-                ('finished_at', models.DateTimeField(null=True)),
-                ('started_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL)),
-                ('sheet_print', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='passes', to='measuring.sheetprint')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("number", models.PositiveSmallIntegerField()),
+                ("source", models.CharField(max_length=200)),
+                (
+                    "state",
+                    models.CharField(
+                        choices=[("open", "being read"), ("done", "complete")], default="open", max_length=8
+                    ),
+                ),
+                ("white_at", models.DateTimeField(null=True)),
+                ("attempts", models.JSONField(default=dict)),
+                ("text", models.TextField(blank=True)),
+                ("started_at", models.DateTimeField(auto_now_add=True)),
+                ("finished_at", models.DateTimeField(null=True)),
+                (
+                    "started_by",
+                    models.ForeignKey(
+                        null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL
+                    ),
+                ),
+                (
+                    "sheet_print",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="passes",
+                        to="measuring.sheetprint",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['number'],
+                "ordering": ["number"],
             },
         ),
         migrations.CreateModel(
-            name='ReadingRow',
+            name="ReadingRow",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('row', models.PositiveIntegerField()),
-                ('spectra', models.JSONField()),
-                ('read_at', models.DateTimeField(auto_now=True)),
-                ('reading_pass', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='rows', to='measuring.readingpass')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("row", models.PositiveIntegerField()),
+                ("spectra", models.JSONField()),
+                ("read_at", models.DateTimeField(auto_now=True)),
+                (
+                    "reading_pass",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="rows",
+                        to="measuring.readingpass",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['row'],
-                'constraints': [models.UniqueConstraint(fields=('reading_pass', 'row'), name='row_once_a_pass')],
+                "ordering": ["row"],
+                "constraints": [
+                    models.UniqueConstraint(fields=("reading_pass", "row"), name="row_once_a_pass")
+                ],
             },
         ),
         migrations.AddConstraint(
-            model_name='readingpass',
-            constraint=models.UniqueConstraint(fields=('sheet_print', 'number'), name='pass_number_once'),
+            model_name="readingpass",
+            constraint=models.UniqueConstraint(fields=("sheet_print", "number"), name="pass_number_once"),
         ),
     ]

@@ -6,58 +6,80 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('library', '0002_bench_in_full'),
-        ('measuring', '0001_initial'),
+        ("library", "0002_bench_in_full"),
+        ("measuring", "0001_initial"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='readingpass',
-            name='condition',
-            field=models.CharField(default='M1', max_length=2),
+            model_name="readingpass",
+            name="condition",
+            field=models.CharField(default="M1", max_length=2),
         ),
         migrations.AddField(
-            model_name='readingpass',
-            name='corners',
+            model_name="readingpass",
+            name="corners",
             field=models.JSONField(default=list),
         ),
         migrations.AddField(
-            model_name='readingpass',
-            name='early_minutes',
+            model_name="readingpass",
+            name="early_minutes",
             field=models.FloatField(default=0.0),
         ),
         migrations.AddField(
-            model_name='readingpass',
-            name='skipped',
+            model_name="readingpass",
+            name="skipped",
             field=models.JSONField(default=list),
         ),
         migrations.AddField(
-            model_name='sheetprint',
-            name='dry_minutes',
+            model_name="sheetprint",
+            name="dry_minutes",
             field=models.FloatField(default=0.0),
         ),
         migrations.AddField(
-            model_name='sheetprint',
-            name='printer',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='prints', to='library.printer'),
+            model_name="sheetprint",
+            name="printer",
+            field=models.ForeignKey(
+                null=True,
+                on_delete=django.db.models.deletion.PROTECT,
+                related_name="prints",
+                to="library.printer",
+            ),
         ),
         migrations.AddField(
-            model_name='sheetprint',
-            name='sent_channels',
+            model_name="sheetprint",
+            name="sent_channels",
             field=models.JSONField(default=list),
         ),
         migrations.CreateModel(
-            name='Upload',
+            name="Upload",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=200)),
-                ('data', models.BinaryField()),
-                ('sent_at', models.DateTimeField(auto_now_add=True)),
-                ('sent_by', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, to=settings.AUTH_USER_MODEL)),
-                ('sheet_print', models.ForeignKey(null=True, on_delete=django.db.models.deletion.CASCADE, related_name='uploads', to='measuring.sheetprint')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(max_length=200)),
+                ("data", models.BinaryField()),
+                ("sent_at", models.DateTimeField(auto_now_add=True)),
+                (
+                    "sent_by",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE, to=settings.AUTH_USER_MODEL
+                    ),
+                ),
+                (
+                    "sheet_print",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="uploads",
+                        to="measuring.sheetprint",
+                    ),
+                ),
             ],
         ),
     ]

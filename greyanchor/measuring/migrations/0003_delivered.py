@@ -5,25 +5,42 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('measuring', '0002_bench_in_full'),
+        ("measuring", "0002_bench_in_full"),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='Delivered',
+            name="Delivered",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=200)),
-                ('via', models.CharField(max_length=80)),
-                ('outcome', models.CharField(choices=[('taken', 'used as a pass'), ('refused', 'refused')], max_length=8)),
-                ('reason', models.CharField(blank=True, max_length=400)),
-                ('came_at', models.DateTimeField(auto_now_add=True)),
-                ('sheet_print', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='delivered', to='measuring.sheetprint')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(max_length=200)),
+                ("via", models.CharField(max_length=80)),
+                (
+                    "outcome",
+                    models.CharField(
+                        choices=[("taken", "used as a pass"), ("refused", "refused")], max_length=8
+                    ),
+                ),
+                ("reason", models.CharField(blank=True, max_length=400)),
+                ("came_at", models.DateTimeField(auto_now_add=True)),
+                (
+                    "sheet_print",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        related_name="delivered",
+                        to="measuring.sheetprint",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-pk'],
+                "ordering": ["-pk"],
             },
         ),
     ]

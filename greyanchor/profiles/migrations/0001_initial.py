@@ -6,7 +6,6 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
     dependencies = [
@@ -15,40 +14,55 @@ class Migration(migrations.Migration):
 
     operations = [
         migrations.CreateModel(
-            name='AimRecord',
+            name="AimRecord",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=120)),
-                ('edition', models.PositiveSmallIntegerField(default=1)),
-                ('source', models.CharField(max_length=300)),
-                ('data', models.BinaryField()),
-                ('created_at', models.DateTimeField(auto_now_add=True)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(max_length=120)),
+                ("edition", models.PositiveSmallIntegerField(default=1)),
+                ("source", models.CharField(max_length=300)),
+                ("data", models.BinaryField()),
+                ("created_at", models.DateTimeField(auto_now_add=True)),
             ],
             options={
-                'ordering': ['name', '-edition'],
-                'constraints': [models.UniqueConstraint(fields=('name', 'edition'), name='aim_edition_once')],
+                "ordering": ["name", "-edition"],
+                "constraints": [models.UniqueConstraint(fields=("name", "edition"), name="aim_edition_once")],
             },
         ),
         migrations.CreateModel(
-            name='Profile',
+            name="Profile",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('title', models.CharField(max_length=160)),
-                ('version', models.PositiveSmallIntegerField(default=4)),
-                ('data', models.BinaryField()),
-                ('sha256', models.CharField(editable=False, max_length=64)),
-                ('report', models.JSONField(default=dict)),
-                ('settings', models.JSONField(default=dict)),
-                ('neutral', models.JSONField(default=list)),
-                ('boundary', models.JSONField(default=list)),
-                ('lightest', models.FloatField(default=100.0)),
-                ('darkest', models.FloatField(default=0.0)),
-                ('made_from', models.JSONField(default=dict)),
-                ('created_at', models.DateTimeField(auto_now_add=True)),
-                ('created_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("title", models.CharField(max_length=160)),
+                ("version", models.PositiveSmallIntegerField(default=4)),
+                ("data", models.BinaryField()),
+                ("sha256", models.CharField(editable=False, max_length=64)),
+                ("report", models.JSONField(default=dict)),
+                ("settings", models.JSONField(default=dict)),
+                ("neutral", models.JSONField(default=list)),
+                ("boundary", models.JSONField(default=list)),
+                ("lightest", models.FloatField(default=100.0)),
+                ("darkest", models.FloatField(default=0.0)),
+                ("made_from", models.JSONField(default=dict)),
+                ("created_at", models.DateTimeField(auto_now_add=True)),
+                (
+                    "created_by",
+                    models.ForeignKey(
+                        null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-created_at', '-id'],
+                "ordering": ["-created_at", "-id"],
             },
         ),
     ]

@@ -6,79 +6,161 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('profiles', '0001_initial'),
+        ("profiles", "0001_initial"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='profile',
-            name='channels',
+            model_name="profile",
+            name="channels",
             field=models.JSONField(default=list),
         ),
         migrations.AddField(
-            model_name='profile',
-            name='derived_from',
-            field=models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='offspring', to='profiles.profile'),
+            model_name="profile",
+            name="derived_from",
+            field=models.ForeignKey(
+                blank=True,
+                null=True,
+                on_delete=django.db.models.deletion.SET_NULL,
+                related_name="offspring",
+                to="profiles.profile",
+            ),
         ),
         migrations.AddField(
-            model_name='profile',
-            name='fitted',
+            model_name="profile",
+            name="fitted",
             field=models.BinaryField(null=True),
         ),
         migrations.CreateModel(
-            name='ProfileWork',
+            name="ProfileWork",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('state', models.CharField(choices=[('queued', 'waiting for the worker'), ('running', 'running'), ('done', 'done'), ('failed', 'failed'), ('cancelled', 'cancelled'), ('interrupted', 'interrupted')], default='queued', max_length=12)),
-                ('progress', models.FloatField(default=0.0)),
-                ('message', models.CharField(blank=True, max_length=200)),
-                ('error', models.TextField(blank=True)),
-                ('cancel_asked', models.BooleanField(default=False)),
-                ('created_at', models.DateTimeField(auto_now_add=True)),
-                ('heard_at', models.DateTimeField(auto_now=True)),
-                ('kind', models.CharField(choices=[('new', 'from readings'), ('separation', 'with another separation'), ('rebuild', 'from its characterization data')], max_length=12)),
-                ('title', models.CharField(max_length=160)),
-                ('settings', models.JSONField(default=dict)),
-                ('readings', models.TextField(blank=True)),
-                ('noise', models.FloatField(default=0.0)),
-                ('parent', models.ForeignKey(null=True, on_delete=django.db.models.deletion.CASCADE, related_name='works', to='profiles.profile')),
-                ('result', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to='profiles.profile')),
-                ('started_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                (
+                    "state",
+                    models.CharField(
+                        choices=[
+                            ("queued", "waiting for the worker"),
+                            ("running", "running"),
+                            ("done", "done"),
+                            ("failed", "failed"),
+                            ("cancelled", "cancelled"),
+                            ("interrupted", "interrupted"),
+                        ],
+                        default="queued",
+                        max_length=12,
+                    ),
+                ),
+                ("progress", models.FloatField(default=0.0)),
+                ("message", models.CharField(blank=True, max_length=200)),
+                ("error", models.TextField(blank=True)),
+                ("cancel_asked", models.BooleanField(default=False)),
+                ("created_at", models.DateTimeField(auto_now_add=True)),
+                ("heard_at", models.DateTimeField(auto_now=True)),
+                (
+                    "kind",
+                    models.CharField(
+                        choices=[
+                            ("new", "from readings"),
+                            ("separation", "with another separation"),
+                            ("rebuild", "from its characterization data"),
+                        ],
+                        max_length=12,
+                    ),
+                ),
+                ("title", models.CharField(max_length=160)),
+                ("settings", models.JSONField(default=dict)),
+                ("readings", models.TextField(blank=True)),
+                ("noise", models.FloatField(default=0.0)),
+                (
+                    "parent",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="works",
+                        to="profiles.profile",
+                    ),
+                ),
+                (
+                    "result",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        related_name="+",
+                        to="profiles.profile",
+                    ),
+                ),
+                (
+                    "started_by",
+                    models.ForeignKey(
+                        null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-pk'],
-                'abstract': False,
+                "ordering": ["-pk"],
+                "abstract": False,
             },
         ),
         migrations.CreateModel(
-            name='ProposedPatches',
+            name="ProposedPatches",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('environment_hash', models.CharField(db_index=True, max_length=64)),
-                ('device', models.JSONField()),
-                ('created_at', models.DateTimeField(auto_now_add=True)),
-                ('used_at', models.DateTimeField(null=True)),
-                ('created_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL)),
-                ('profile', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='proposals', to='profiles.profile')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("environment_hash", models.CharField(db_index=True, max_length=64)),
+                ("device", models.JSONField()),
+                ("created_at", models.DateTimeField(auto_now_add=True)),
+                ("used_at", models.DateTimeField(null=True)),
+                (
+                    "created_by",
+                    models.ForeignKey(
+                        null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL
+                    ),
+                ),
+                (
+                    "profile",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="proposals",
+                        to="profiles.profile",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-pk'],
+                "ordering": ["-pk"],
             },
         ),
         migrations.CreateModel(
-            name='RoomLight',
+            name="RoomLight",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=80, unique=True)),
-                ('power', models.JSONField()),
-                ('created_at', models.DateTimeField(auto_now_add=True)),
-                ('created_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(max_length=80, unique=True)),
+                ("power", models.JSONField()),
+                ("created_at", models.DateTimeField(auto_now_add=True)),
+                (
+                    "created_by",
+                    models.ForeignKey(
+                        null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL
+                    ),
+                ),
             ],
             options={
-                'ordering': ['name'],
+                "ordering": ["name"],
             },
         ),
     ]

@@ -4,15 +4,26 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('profiles', '0002_engine'),
+        ("profiles", "0002_engine"),
     ]
 
     operations = [
         migrations.AlterField(
-            model_name='profilework',
-            name='state',
-            field=models.CharField(choices=[('waiting', 'waiting for its readings'), ('queued', 'waiting for the worker'), ('running', 'running'), ('done', 'done'), ('failed', 'failed'), ('cancelled', 'cancelled'), ('interrupted', 'interrupted')], default='queued', max_length=12),
+            model_name="profilework",
+            name="state",
+            field=models.CharField(
+                choices=[
+                    ("waiting", "waiting for its readings"),
+                    ("queued", "waiting for the worker"),
+                    ("running", "running"),
+                    ("done", "done"),
+                    ("failed", "failed"),
+                    ("cancelled", "cancelled"),
+                    ("interrupted", "interrupted"),
+                ],
+                default="queued",
+                max_length=12,
+            ),
         ),
     ]

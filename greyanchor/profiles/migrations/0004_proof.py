@@ -7,68 +7,99 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('profiles', '0003_refining'),
+        ("profiles", "0003_refining"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='SpotRecord',
+            name="SpotRecord",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=80, unique=True)),
-                ('lightness', models.FloatField(verbose_name='L*')),
-                ('a', models.FloatField(verbose_name='a*')),
-                ('b', models.FloatField(verbose_name='b*')),
-                ('tints', models.JSONField(blank=True, default=dict)),
-                ('source', models.CharField(blank=True, max_length=200)),
-                ('version', models.PositiveIntegerField(default=1, editable=False)),
-                ('changed_at', models.DateTimeField(auto_now=True)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(max_length=80, unique=True)),
+                ("lightness", models.FloatField(verbose_name="L*")),
+                ("a", models.FloatField(verbose_name="a*")),
+                ("b", models.FloatField(verbose_name="b*")),
+                ("tints", models.JSONField(blank=True, default=dict)),
+                ("source", models.CharField(blank=True, max_length=200)),
+                ("version", models.PositiveIntegerField(default=1, editable=False)),
+                ("changed_at", models.DateTimeField(auto_now=True)),
             ],
             options={
-                'ordering': ['name'],
+                "ordering": ["name"],
             },
         ),
         migrations.AddField(
-            model_name='aimrecord',
-            name='created_by',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL),
+            model_name="aimrecord",
+            name="created_by",
+            field=models.ForeignKey(
+                null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL
+            ),
         ),
         migrations.AddField(
-            model_name='aimrecord',
-            name='file_name',
+            model_name="aimrecord",
+            name="file_name",
             field=models.CharField(blank=True, max_length=120),
         ),
         migrations.AddField(
-            model_name='aimrecord',
-            name='kind',
-            field=models.CharField(choices=[('data', 'characterization data'), ('profile', 'ICC profile'), ('spots', 'spot colours'), ('mode', 'baseline of a print mode')], default='data', max_length=8),
+            model_name="aimrecord",
+            name="kind",
+            field=models.CharField(
+                choices=[
+                    ("data", "characterization data"),
+                    ("profile", "ICC profile"),
+                    ("spots", "spot colours"),
+                    ("mode", "baseline of a print mode"),
+                ],
+                default="data",
+                max_length=8,
+            ),
         ),
         migrations.CreateModel(
-            name='HistoricalSpotRecord',
+            name="HistoricalSpotRecord",
             fields=[
-                ('id', models.BigIntegerField(auto_created=True, blank=True, db_index=True, verbose_name='ID')),
-                ('name', models.CharField(db_index=True, max_length=80)),
-                ('lightness', models.FloatField(verbose_name='L*')),
-                ('a', models.FloatField(verbose_name='a*')),
-                ('b', models.FloatField(verbose_name='b*')),
-                ('tints', models.JSONField(blank=True, default=dict)),
-                ('source', models.CharField(blank=True, max_length=200)),
-                ('version', models.PositiveIntegerField(default=1, editable=False)),
-                ('changed_at', models.DateTimeField(blank=True, editable=False)),
-                ('history_id', models.AutoField(primary_key=True, serialize=False)),
-                ('history_date', models.DateTimeField(db_index=True)),
-                ('history_change_reason', models.CharField(max_length=100, null=True)),
-                ('history_type', models.CharField(choices=[('+', 'Created'), ('~', 'Changed'), ('-', 'Deleted')], max_length=1)),
-                ('history_user', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to=settings.AUTH_USER_MODEL)),
+                (
+                    "id",
+                    models.BigIntegerField(auto_created=True, blank=True, db_index=True, verbose_name="ID"),
+                ),
+                ("name", models.CharField(db_index=True, max_length=80)),
+                ("lightness", models.FloatField(verbose_name="L*")),
+                ("a", models.FloatField(verbose_name="a*")),
+                ("b", models.FloatField(verbose_name="b*")),
+                ("tints", models.JSONField(blank=True, default=dict)),
+                ("source", models.CharField(blank=True, max_length=200)),
+                ("version", models.PositiveIntegerField(default=1, editable=False)),
+                ("changed_at", models.DateTimeField(blank=True, editable=False)),
+                ("history_id", models.AutoField(primary_key=True, serialize=False)),
+                ("history_date", models.DateTimeField(db_index=True)),
+                ("history_change_reason", models.CharField(max_length=100, null=True)),
+                (
+                    "history_type",
+                    models.CharField(
+                        choices=[("+", "Created"), ("~", "Changed"), ("-", "Deleted")], max_length=1
+                    ),
+                ),
+                (
+                    "history_user",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        related_name="+",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
             ],
             options={
-                'verbose_name': 'historical spot record',
-                'verbose_name_plural': 'historical spot records',
-                'ordering': ('-history_date', '-history_id'),
-                'get_latest_by': ('history_date', 'history_id'),
+                "verbose_name": "historical spot record",
+                "verbose_name_plural": "historical spot records",
+                "ordering": ("-history_date", "-history_id"),
+                "get_latest_by": ("history_date", "history_id"),
             },
             bases=(simple_history.models.HistoricalChanges, models.Model),
         ),

@@ -4,15 +4,14 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('profiles', '0004_proof'),
+        ("profiles", "0004_proof"),
     ]
 
     operations = [
         migrations.AlterField(
-            model_name='profile',
-            name='sha256',
+            model_name="profile",
+            name="sha256",
             field=models.CharField(db_index=True, editable=False, max_length=64),
         ),
     ]

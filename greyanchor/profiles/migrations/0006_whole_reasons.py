@@ -4,15 +4,14 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('profiles', '0005_sha256_index'),
+        ("profiles", "0005_sha256_index"),
     ]
 
     operations = [
         migrations.AlterField(
-            model_name='historicalspotrecord',
-            name='history_change_reason',
+            model_name="historicalspotrecord",
+            name="history_change_reason",
             field=models.TextField(null=True),
         ),
     ]

@@ -32,7 +32,9 @@ _DOTS = 2000
 
 
 def _chosen(request: HttpRequest, profile: Profile) -> tuple[list[tuple[str, Gamut]], CompareForm]:
-    """This profile's gamut, the aim's unless it is left out, and that of another profile where one is asked for."""
+    """This profile's gamut, the aim's unless it is left out, and that of another profile where one is asked
+    for.
+    """
     form = CompareForm(
         request.GET, profiles=Profile.objects.defer("data", "fitted", "neutral").exclude(pk=profile.pk)
     )
@@ -50,9 +52,14 @@ def gamut_page(request: HttpRequest, pk: int) -> HttpResponse:
     profile = profile_of(pk)
     gamuts, form = _chosen(request, profile)
     context = {
-        "profile": profile, "here": "gamut", "compare": form, "aim_shown": len(gamuts) > 1 and gamuts[1][0] == AIM,
-        "rows": _figures(gamuts), "query": request.GET.urlencode(), **_cut(request, gamuts),
-    }  # fmt: skip
+        "profile": profile,
+        "here": "gamut",
+        "compare": form,
+        "aim_shown": len(gamuts) > 1 and gamuts[1][0] == AIM,
+        "rows": _figures(gamuts),
+        "query": request.GET.urlencode(),
+        **_cut(request, gamuts),
+    }
     return render(request, "profiles/gamut_page.html", context)
 
 
@@ -60,11 +67,14 @@ def _figures(gamuts: list[tuple[str, Gamut]]) -> list[dict[str, Any]]:
     own = gamuts[0][1]
     return [
         {
-            "title": title, "volume": gamut.volume, "lightest": gamut.lightest, "darkest": gamut.darkest,
+            "title": title,
+            "volume": gamut.volume,
+            "lightest": gamut.lightest,
+            "darkest": gamut.darkest,
             "inside": None if gamut is own else share_inside(own, gamut),
         }
         for title, gamut in gamuts
-    ]  # fmt: skip
+    ]
 
 
 @require_GET
@@ -85,11 +95,14 @@ def _cut(request: HttpRequest, gamuts: list[tuple[str, Gamut]]) -> dict[str, Any
     """The cuts at a lightness and at a hue, with the figures under them."""
     light, hue = _number(request, "light", 50, 2, 98), _number(request, "hue", 40, 0, 359)
     return {
-        "light": light, "hue": hue,
-        "flat": slice_picture(gamuts[0][1], gamuts[1][1] if len(gamuts) > 1 else None, light, [g for _, g in gamuts[2:]]),
+        "light": light,
+        "hue": hue,
+        "flat": slice_picture(
+            gamuts[0][1], gamuts[1][1] if len(gamuts) > 1 else None, light, [g for _, g in gamuts[2:]]
+        ),
         "leaf": leaf_picture(gamuts, hue),
         "cut_rows": [(title, gamut.area(light), gamut.reach(hue)) for title, gamut in gamuts],
-    }  # fmt: skip
+    }
 
 
 @require_GET
@@ -100,10 +113,14 @@ def gamut_solids(request: HttpRequest, pk: int) -> JsonResponse:
     solids = []
     for title, gamut in gamuts:
         vertices, faces = gamut.solid()
-        solids.append({
-            "title": title, "vertices": np.round(vertices, 2).ravel().tolist(), "faces": faces.ravel().tolist(),
-            "colours": np.round(lab_to_srgb(vertices), 4).ravel().tolist(),
-        })  # fmt: skip
+        solids.append(
+            {
+                "title": title,
+                "vertices": np.round(vertices, 2).ravel().tolist(),
+                "faces": faces.ravel().tolist(),
+                "colours": np.round(lab_to_srgb(vertices), 4).ravel().tolist(),
+            }
+        )
     dots: dict[str, Any] = {}
     if request.GET.get("patches") == "1":
         lab = queries.read_lab(profile)[:_DOTS]
@@ -123,22 +140,30 @@ def errors_page(request: HttpRequest, pk: int) -> HttpResponse:
     read, predicted = hex_colours(found.read), hex_colours(found.predicted)
     worst = [
         {
-            "id": found.ids[i], "inks": " ".join(f"{c} {100 * v:.0f}" for c, v in zip(readings.channels, readings.values()[i])),
-            "read": found.read[i], "predicted": found.predicted[i], "off": found.differences[i],
-            "read_colour": read[i], "foretold_colour": predicted[i],
+            "id": found.ids[i],
+            "inks": " ".join(f"{c} {100 * v:.0f}" for c, v in zip(readings.channels, readings.values()[i])),
+            "read": found.read[i],
+            "predicted": found.predicted[i],
+            "off": found.differences[i],
+            "read_colour": read[i],
+            "foretold_colour": predicted[i],
         }
         for i in found.worst(_WORST)
-    ]  # fmt: skip
+    ]
     flat = len(readings.channels) < 3
     planes = (
         [] if flat else [round_trip_picture(v, *maps.round_trip_plane(parsed, v), _BLACK_AT) for v in _PLANES]
     )
     context = {
-        "profile": profile, "here": "errors", "worst": worst, "planes": planes, "black_at": _BLACK_AT,
+        "profile": profile,
+        "here": "errors",
+        "worst": worst,
+        "planes": planes,
+        "black_at": _BLACK_AT,
         "fit": fit_picture(found, max(2.0, float(found.differences.max()))),
         "off": FitReport.of(found.differences),
         "count": len(readings),
-    }  # fmt: skip
+    }
     return render(request, "profiles/errors_page.html", context)
 
 
@@ -151,10 +176,14 @@ def proof_page(request: HttpRequest, pk: int) -> HttpResponse:
         raise Http404(f"no intent called {intent}")
     rows = softproof.ramps(queries.parsed(profile), intent)
     context = {
-        "profile": profile, "here": "proof", "intent": intent, "intents": softproof.INTENTS,
+        "profile": profile,
+        "here": "proof",
+        "intent": intent,
+        "intents": softproof.INTENTS,
         "rows": [{"name": r.name, "bands": int(r.bands.sum()), "flats": int(r.flats.sum())} for r in rows],
-        "steps": softproof.RAMP_STEPS, "band": softproof.BAND,
-    }  # fmt: skip
+        "steps": softproof.RAMP_STEPS,
+        "band": softproof.BAND,
+    }
     return render(request, "profiles/proof_page.html", context)
 
 
@@ -184,7 +213,9 @@ def _form_picture(parsed: Any, intent: str) -> np.ndarray:
 
 
 def _ramps_picture(parsed: Any, intent: str) -> np.ndarray:
-    """Every ramp as a strip; under it a track that is black where it jumps and hatched where it stands still."""
+    """Every ramp as a strip; under it a track that is black where it jumps and hatched where it stands
+    still.
+    """
     strips = []
     for row in softproof.ramps(parsed, "relative" if intent == "source" else intent):
         colours = np.asarray(lab_to_srgb(row.source if intent == "source" else row.printed))

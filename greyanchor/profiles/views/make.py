@@ -60,10 +60,17 @@ def separation_page(request: HttpRequest, pk: int) -> HttpResponse:
         return redirect("profile-work", made.pk)
     compare_with = CompareForm(request.GET or None, profiles=_others(profile))
     context = {
-        "profile": profile, "here": "separation", "log": log, "form": form, "kind": kind, "presets": PRESETS, "chosen": wanted,
-        "compare": compare_with, "channels": [(c, channel_colour(c)) for c in channels],
+        "profile": profile,
+        "here": "separation",
+        "log": log,
+        "form": form,
+        "kind": kind,
+        "presets": PRESETS,
+        "chosen": wanted,
+        "compare": compare_with,
+        "channels": [(c, channel_colour(c)) for c in channels],
         **_seen(profile, separation_options_shown(form, shown), None),
-    }  # fmt: skip
+    }
     return render(
         request, "profiles/separation_page.html", context, status=400 if form.errors or kind.errors else 200
     )
@@ -149,7 +156,8 @@ def propose(request: HttpRequest, pk: int) -> HttpResponse:
     services.propose(profile, environment, [[float(v) for v in row] for row in inks], request.user)
     messages.success(
         request,
-        f"{len(inks)} patches wait for the next profile chart of this environment, from the model's least sure colour "
+        f"{len(inks)} patches wait for the next profile chart of this environment, from the model's least "
+        "sure colour "
         f"({unsure[0]:.2f} of its signal unknown) to {unsure[-1]:.2f}.",
     )
     return redirect("profile", pk)

@@ -66,7 +66,9 @@ def without_ending(address: str) -> str:
 
 @register.filter
 def dither(coverage: float, colour: str) -> SafeString:
-    """One tile, 6 by 6, of a coarse dither that covers `coverage` percent with `colour`: a square, or its opposite."""
+    """One tile, 6 by 6, of a coarse dither that covers `coverage` percent with `colour`: a square, or its
+    opposite.
+    """
     if coverage <= 50:
         side = 6.0 * (coverage / 100.0) ** 0.5
         return mark_safe(f'<rect width="{side:.3f}" height="{side:.3f}" fill="{colour}"/>')
@@ -85,8 +87,13 @@ def drawn(svg: str) -> SafeString:
 def verdict(value: str) -> SafeString:
     """A verdict as shape and word: filled square passes, ringed cross fails, open circle is not tested."""
     shapes = {
-        "pass": '<svg viewBox="0 0 12 12" aria-hidden="true"><rect x="1" y="1" width="10" height="10"/></svg>',
-        "fail": '<svg viewBox="0 0 12 12" aria-hidden="true"><path d="M2 2l8 8M10 2l-8 8" stroke-width="2.6"/></svg>',
+        "pass": (
+            '<svg viewBox="0 0 12 12" aria-hidden="true"><rect x="1" y="1" width="10" height="10"/></svg>'
+        ),
+        "fail": (
+            '<svg viewBox="0 0 12 12" aria-hidden="true"><path d="M2 2l8 8M10 2l-8 8" '
+            'stroke-width="2.6"/></svg>'
+        ),
     }
     words = {"pass": "pass", "fail": "FAIL", "reported": "reported", "not tested": "not tested"}
     shape = shapes.get(
@@ -140,8 +147,10 @@ def sorted_by(address: str, key: str) -> str:
 
 
 _CHOICE = (
-    '<li><a href="{0}?{1}" hx-get="{0}?{1}" hx-target="#modes" hx-push-url="true" role="checkbox" aria-checked="{2}">'
-    '<span class="tick">{3}</span><span class="label" title="{4}">{4}</span><span class="n">{5}</span></a></li>'
+    '<li><a href="{0}?{1}" hx-get="{0}?{1}" hx-target="#modes" hx-push-url="true" role="checkbox" '
+    'aria-checked="{2}">'
+    '<span class="tick">{3}</span><span class="label" title="{4}">{4}</span><span '
+    'class="n">{5}</span></a></li>'
 )
 
 
@@ -158,7 +167,10 @@ def choice_items(choices: list[Any], address: str) -> SafeString:
     )
 
 
-_LINE = '<tr><td><input type="checkbox" name="m" value="{0}" aria-label="{1}"></td><td><a href="{2}{0}/">{1}</a>{3}{4}</td>{5}</tr>'
+_LINE = (
+    '<tr><td><input type="checkbox" name="m" value="{0}" aria-label="{1}"></td><td><a '
+    'href="{2}{0}/">{1}</a>{3}{4}</td>{5}</tr>'
+)
 
 
 @register.simple_tag
@@ -173,8 +185,16 @@ def mode_lines(rows: list[Any], address: str) -> SafeString:
             if row.mode.inherited
             else ""
         )
-        cells = format_html_join("", "<td{}>{}</td>", (
-            (mark_safe(' class="num"') if c.numeric else "", c.text if c.verdict is None else verdict(c.verdict)) for c in row.cells
-        ))  # fmt: skip
+        cells = format_html_join(
+            "",
+            "<td{}>{}</td>",
+            (
+                (
+                    mark_safe(' class="num"') if c.numeric else "",
+                    c.text if c.verdict is None else verdict(c.verdict),
+                )
+                for c in row.cells
+            ),
+        )
         items.append((row.mode.pk, row.mode.name, address, pinned, lent, cells))
     return format_html_join("", _LINE, items)

@@ -67,7 +67,13 @@ def action(
     if version is not None:
         hidden = format_html('<input type="hidden" name="version" value="{}">', version)
     return format_html(
-        '<form method="post" action="{}" class="{}"><input type="hidden" name="csrfmiddlewaretoken" value="{}">{}'
+        '<form method="post" action="{}" class="{}"><input type="hidden" name="csrfmiddlewaretoken" '
+        'value="{}">{}'
         '<button class="{}">{}</button></form>',
-        reverse(view, args=args), css, context.get("csrf_token", ""), hidden, _LOOKS[look], label,
-    )  # fmt: skip
+        reverse(view, args=args),
+        css,
+        context.get("csrf_token", ""),
+        hidden,
+        _LOOKS[look],
+        label,
+    )
