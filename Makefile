@@ -3,8 +3,9 @@ PORT ?= 8000
 PYTHON ?= python3
 BIN := .venv/bin
 STAMP := .venv/.ready
+ASSETS := node_modules/.package-lock.json
 
-.PHONY: setup demo test lint bench screenshots
+.PHONY: setup demo test lint format bench screenshots
 
 setup: $(STAMP)
 
@@ -14,6 +15,10 @@ $(STAMP): requirements.lock pyproject.toml
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
 	@touch $(STAMP)
 
+$(ASSETS): package.json package-lock.json
+	@npm ci --ignore-scripts --no-audit --no-fund --silent
+	@touch $(ASSETS)
+
 demo: setup
 	@exec $(BIN)/greyanchor demo --port $(PORT)
 
@@ -21,12 +26,20 @@ test: setup
 	@sh scripts/ensure_chromium.sh
 	@$(BIN)/pytest
 
-lint: setup
+lint: setup $(ASSETS)
 	@$(BIN)/ruff check .
 	@$(BIN)/ruff format --check .
 	@$(BIN)/lint-imports
 	@$(BIN)/mypy
+	@$(BIN)/djlint greyanchor --lint --quiet
+	@node_modules/.bin/biome ci --error-on-warnings greyanchor/web/static tests/scripts
+	@$(BIN)/python scripts/check_words.py
 	@$(BIN)/python manage.py makemigrations --check --dry-run
+
+format: setup $(ASSETS)
+	@$(BIN)/ruff check --fix .
+	@$(BIN)/ruff format .
+	@node_modules/.bin/biome check --write greyanchor/web/static tests/scripts
 
 bench: setup
 	@$(BIN)/python -m benchmarks.run

@@ -16,4 +16,5 @@ PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 AXES_ENABLED = False
 ALLOWED_HOSTS = ["*"]
 DEMO = True
-MIDDLEWARE = ["tests.html.OneLine", *MIDDLEWARE]  # noqa: F405
+LOGGING = {"version": 1, "disable_existing_loggers": False}
+MIDDLEWARE = ["tests.one_line.OneLine", *MIDDLEWARE]  # noqa: F405

@@ -15,7 +15,7 @@ from greyanchor.core.errors import BadInput
 
 
 def site_of(user: Any) -> Site | None:
-    """The site a person works at; None where nobody said."""
+    """The site a person works at; None where none is set."""
     found = Membership.objects.filter(user=user).select_related("site").first() if user.pk else None
     return found.site if found else None
 

@@ -88,6 +88,11 @@ def acting(person: Any) -> Iterator[None]:
         _acting.reset(token)
 
 
+def act_as(person: Any) -> None:
+    """From here to the end of the request, everything is done by `person`."""
+    _acting.set(person)
+
+
 def needs(role: Role) -> Callable[[Callable[P, R]], Callable[P, R]]:
     """Mark a service as needing a role; raises `NotAllowed`, before anything is done, for lesser ones."""
 

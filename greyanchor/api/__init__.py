@@ -1,1 +1,1 @@
-"""The open door for other programs: JSON under /api/v1/, described in openapi.json, signed in with a key."""
+"""The JSON interface for other programs under /api/v1/, described in openapi.json from this code."""

@@ -1,22 +1,12 @@
-"""Addresses for programs."""
+"""Addresses for programs. They sign in with keys, not with sessions."""
 
-from django.urls import path
+from django.contrib.auth.decorators import login_not_required
 
-from greyanchor.api import views
-from greyanchor.api.door import door
-from greyanchor.api.pages import api_document
+from greyanchor.api.interface import api
+from greyanchor.api.views import mode_list
 
-urlpatterns = [
-    path("openapi.json", api_document, name="api-document"),
-    path("modes", door(GET=views.mode_list), name="api-modes"),
-    path("modes/<int:pk>", door(GET=views.mode), name="api-mode"),
-    path("modes/<int:pk>/profile.icc", door(GET=views.mode_profile), name="api-mode-profile"),
-    path("modes/<int:pk>/pack.zip", door(GET=views.mode_pack), name="api-mode-pack"),
-    path("packs", door(POST=views.pack_receive), name="api-packs"),
-    path("packs/<int:pk>", door(GET=views.pack_import), name="api-import"),
-    path("checks", door(GET=views.check_list), name="api-checks"),
-    path("checks/<int:pk>", door(GET=views.check), name="api-check"),
-    path("charts", door(GET=views.open_charts), name="api-charts"),
-    path("charts/<int:pk>/chart.txt", door(GET=views.chart_file), name="api-chart"),
-    path("readings", door(POST=views.readings), name="api-readings"),
-]
+assert mode_list, "the operations are part of the interface once their module is loaded"
+patterns, app_name, namespace = api.urls
+for pattern in patterns:
+    pattern.callback = login_not_required(pattern.callback)
+served = (patterns, app_name, namespace)

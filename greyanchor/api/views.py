@@ -5,16 +5,18 @@ from __future__ import annotations
 import io
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
-from django.urls import reverse
+from ninja import Query
 
+from greyanchor.api import schemas
+from greyanchor.api.answers import check_facts, file_answer, import_facts, mode_facts, whole_mode_facts
+from greyanchor.api.interface import api
 from greyanchor.checks.models import Check
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import Edition, PackImport, PrintMode
 from greyanchor.library.modes import search
 from greyanchor.library.packs import builder, importing
-from greyanchor.library.records.effective_settings import in_force, in_force_facts
 from greyanchor.measuring import inbox
 from greyanchor.measuring.models import SheetPrint
 
@@ -23,59 +25,31 @@ MOST = 200
 #: largest body of readings, bytes
 MOST_READINGS = 16 * 2**20
 
-
-def _file(data: bytes, name: str, kind: str) -> HttpResponse:
-    return HttpResponse(
-        data, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'}
-    )
+_REFUSED = dict.fromkeys((401, 403, 404, 422), schemas.Refusal)
+_SENT = _REFUSED | dict.fromkeys((400, 413), schemas.Refusal)
 
 
-def mode_facts(mode: PrintMode, whole: bool = False) -> dict[str, Any]:
-    """A print mode as programs see it; `whole` adds limits, environment and handling settings."""
-    facts: dict[str, Any] = {
-        "id": mode.pk,
-        "name": mode.name,
-        "state": mode.state,
-        "version": mode.version,
-        "printer": mode.printer.name,
-        "site": mode.printer.site.name,
-        "ink_set": mode.ink_set.name,
-        "media": mode.media.name,
-        "media_class": mode.media.media_class.name,
-        "maker": mode.media.maker,
-        "resolution": mode.environment.get("resolution"),
-        "passes": mode.environment.get("passes"),
-        "speed_m2h": mode.speed and round(mode.speed, 2),
-        "verdict": mode.last_verdict or "none",
-        "calibrated_at": mode.calibrated_at.isoformat() if mode.calibrated_at else None,
-        "changed_at": mode.changed_at.isoformat(),
-        "url": reverse("api-mode", args=[mode.pk]),
-    }
-    if whole:
-        facts |= {
-            "environment": mode.environment,
-            "limits": mode.limits,
-            "total_ink": mode.total_ink,
-            "note": mode.note,
-            "handling": in_force_facts(in_force(mode)),
-            "editions": list(mode.editions.values_list("number", flat=True)),
-            "profile_url": reverse("api-mode-profile", args=[mode.pk]) if mode.profile_id else None,
-            "pack_url": reverse("api-mode-pack", args=[mode.pk]),
-        }
-    return facts
+def _binary(kind: str) -> dict[str, Any]:
+    """How the description names an answer that is a file."""
+    content = {kind: {"schema": {"type": "string", "format": "binary"}}}
+    return {"responses": {200: {"description": "the file", "content": content}}}
 
 
-def mode_list(request: HttpRequest) -> HttpResponse:
-    """Modes, narrowed and searched by the same words as the finding page."""
+def _body(kind: str) -> dict[str, Any]:
+    """How the description names a request whose body is a file."""
+    content = {kind: {"schema": {"type": "string", "format": "binary"}}}
+    return {"requestBody": {"required": True, "content": content}}
+
+
+# --- print modes -----------------------------------------------------------------------------
+
+
+@api.get("/modes", response={200: schemas.Modes, **_REFUSED}, url_name="modes")
+def mode_list(request: HttpRequest, asked: Query[schemas.ModeQuery]) -> Any:
+    """Print modes, narrowed and searched."""
     found = search.find(request.GET, request.user)
-    return JsonResponse(
-        {
-            "total": found.total,
-            "page": found.number,
-            "pages": found.pages,
-            "modes": [mode_facts(m) for m in found.modes],
-        }
-    )
+    modes = [mode_facts(m) for m in found.modes]
+    return {"total": found.total, "page": found.number, "pages": found.pages, "modes": modes}
 
 
 def _mode(pk: int) -> PrintMode:
@@ -85,141 +59,142 @@ def _mode(pk: int) -> PrintMode:
     return get_object_or_404(ready.defer("profile__fitted", "profile__boundary"), pk=pk)
 
 
-def mode(request: HttpRequest, pk: int) -> HttpResponse:
-    return JsonResponse(mode_facts(_mode(pk), whole=True))
+@api.get("/modes/{int:pk}", response={200: schemas.WholeMode, **_REFUSED}, url_name="mode")
+def mode(request: HttpRequest, pk: int) -> Any:
+    """One print mode with limits and handling settings."""
+    return whole_mode_facts(_mode(pk))
 
 
+@api.get(
+    "/modes/{int:pk}/profile.icc",
+    response=_REFUSED,
+    url_name="mode-profile",
+    openapi_extra=_binary("application/vnd.iccprofile"),
+)
 def mode_profile(request: HttpRequest, pk: int) -> HttpResponse:
+    """Its ICC profile."""
     found = _mode(pk)
     if found.profile is None:
         raise BadInput(f"{found.name} has no profile yet")
-    return _file(bytes(found.profile.data), found.profile.file_name, "application/vnd.iccprofile")
+    return file_answer(bytes(found.profile.data), found.profile.file_name, "application/vnd.iccprofile")
 
 
-def mode_pack(request: HttpRequest, pk: int) -> HttpResponse:
-    """A mode as a pack; ``?edition=N`` as it was released."""
-    found, out, number = _mode(pk), io.BytesIO(), request.GET.get("edition", "")
-    if number:
-        edition = get_object_or_404(
-            Edition.objects.select_related("released_by", "curve_set"),
-            mode=pk,
-            number=number if number.isdecimal() else 0,
-        )
-        builder.pack_edition(edition, out)
+@api.get(
+    "/modes/{int:pk}/pack.zip",
+    response=_REFUSED,
+    url_name="mode-pack",
+    openapi_extra=_binary("application/zip"),
+)
+def mode_pack(request: HttpRequest, pk: int, edition: str = "") -> HttpResponse:
+    """The mode as a pack, or as it was released in an edition."""
+    found, out = _mode(pk), io.BytesIO()
+    if edition:
+        number = edition if edition.isdecimal() else 0
+        kept = Edition.objects.select_related("released_by", "curve_set")
+        builder.pack_edition(get_object_or_404(kept, mode=pk, number=number), out)
     else:
         builder.pack_modes([pk], builder.Label(found.name), out)
-    return _file(out.getvalue(), f"mode-{pk}.zip", "application/zip")
+    return file_answer(out.getvalue(), f"mode-{pk}.zip", "application/zip")
 
 
-def import_facts(job: PackImport) -> dict[str, Any]:
-    """An import as programs see it."""
-    plan = job.plan or {}
-    return {
-        "id": job.pk,
-        "name": job.name,
-        "step": job.step,
-        "state": job.state,
-        "message": job.message,
-        "progress": job.progress,
-        "modes": [{"name": m["name"], "action": m["action"]} for m in plan.get("modes", [])],
-        "result": job.result,
-        "url": reverse("api-import", args=[job.pk]),
-    }
+# --- packs -----------------------------------------------------------------------------------
 
 
-def pack_receive(request: HttpRequest) -> HttpResponse:
-    """A pack as the body, or as the file ``pack`` of a form; it is tested in the background and decided by a
-    person.
-    """
+@api.post(
+    "/packs",
+    response={202: schemas.Import, **_SENT},
+    url_name="packs",
+    openapi_extra=_body("application/zip"),
+)
+def pack_receive(request: HttpRequest, name: str = "pack.zip") -> Any:
+    """Deliver a pack, as the body or as the file ``pack`` of a form; a person decides what becomes of it."""
     sent = request.FILES.get("pack")
     chunks = sent.chunks() if sent else [request.body]
     if not sent and not request.body:
         raise BadInput("send the pack as the body, or as the file pack")
-    job = importing.receive(
-        str(sent.name) if sent else request.GET.get("name", "pack.zip"), chunks, request.user
-    )  # type: ignore[arg-type]
-    return JsonResponse(import_facts(job), status=202)
+    user: Any = request.user
+    job = importing.receive(str(sent.name) if sent else name, chunks, user)
+    return 202, import_facts(job)
 
 
-def pack_import(request: HttpRequest, pk: int) -> HttpResponse:
-    return JsonResponse(import_facts(get_object_or_404(PackImport, pk=pk)))
+@api.get("/packs/{int:pk}", response={200: schemas.Import, **_REFUSED}, url_name="import")
+def pack_import(request: HttpRequest, pk: int) -> Any:
+    """How an import goes."""
+    return import_facts(get_object_or_404(PackImport, pk=pk))
 
 
-def check_facts(check: Check, whole: bool = False) -> dict[str, Any]:
-    """A check as programs see it."""
-    facts: dict[str, Any] = {
-        "id": check.pk,
-        "mode": check.mode_id,
-        "aim": check.aim_name,
-        "tolerances": check.tolerances,
-        "verdict": check.verdict,
-        "summary": check.summary,
-        "made_at": check.made_at.isoformat(),
-        "signed": check.signed_at is not None,
-        "url": reverse("api-check", args=[check.pk]),
-    }
-    if whole:
-        facts["criteria"] = check.criteria
-    return facts
+# --- checks ----------------------------------------------------------------------------------
 
 
-def check_list(request: HttpRequest) -> HttpResponse:
-    """Checks, the newest first; ``?mode=`` and ``?verdict=`` narrow them."""
+@api.get("/checks", response={200: schemas.Checks, **_REFUSED}, url_name="checks")
+def check_list(request: HttpRequest, mode: str = "", verdict: str = "") -> Any:
+    """Checks, the newest first, of a mode (primary key) or with a verdict (pass or fail)."""
     found = Check.objects.defer("readings", "result", "diagnosis")
-    if mode_pk := request.GET.get("mode", ""):
-        found = found.filter(mode__in=PrintMode.objects.filter(pk=mode_pk if mode_pk.isdecimal() else 0))
-    if verdict := request.GET.get("verdict", ""):
+    if mode:
+        found = found.filter(mode__in=PrintMode.objects.filter(pk=mode if mode.isdecimal() else 0))
+    if verdict:
         found = found.filter(verdict=verdict)
-    return JsonResponse({"total": found.count(), "checks": [check_facts(c) for c in found[:MOST]]})
+    return {"total": found.count(), "checks": [check_facts(c) for c in found[:MOST]]}
 
 
-def check(request: HttpRequest, pk: int) -> HttpResponse:
-    return JsonResponse(check_facts(get_object_or_404(Check, pk=pk), whole=True))
+@api.get("/checks/{int:pk}", response={200: schemas.WholeCheck, **_REFUSED}, url_name="check")
+def check(request: HttpRequest, pk: int) -> Any:
+    """One check with its criteria."""
+    found = get_object_or_404(Check, pk=pk)
+    return check_facts(found) | {"criteria": found.criteria}
 
 
-def open_charts(request: HttpRequest) -> HttpResponse:
-    """Prints that wait for readings."""
-    return JsonResponse(
-        {
-            "charts": [
-                {
-                    "print": p.pk,
-                    "title": p.chart.title,
-                    "purpose": p.chart.purpose,
-                    "patches": len(p.chart.patches),
-                    "printer": p.printer.name if p.printer else None,
-                }
-                for p in inbox.open_prints()[:MOST]
-            ]
-        }
-    )
+# --- charts and readings ---------------------------------------------------------------------
 
 
+@api.get("/charts", response={200: schemas.Charts, **_REFUSED}, url_name="charts")
+def open_charts(request: HttpRequest) -> Any:
+    """Prints that wait for readings; at most 200."""
+    return {"charts": [_open_chart(p) for p in inbox.open_prints()[:MOST]]}
+
+
+def _open_chart(job: SheetPrint) -> dict[str, Any]:
+    return {
+        "print": job.pk,
+        "title": job.chart.title,
+        "purpose": job.chart.purpose,
+        "patches": len(job.chart.patches),
+        "printer": job.printer.name if job.printer else None,
+    }
+
+
+@api.get(
+    "/charts/{int:pk}/chart.txt", response=_REFUSED, url_name="chart", openapi_extra=_binary("text/plain")
+)
 def chart_file(request: HttpRequest, pk: int) -> HttpResponse:
-    """The chart of a print that waits: device values and places on its sheets, for whoever reads it
-    elsewhere.
-    """
+    """The chart of a print that waits: device values and places on its sheets, CGATS."""
     job = get_object_or_404(inbox.open_prints(), pk=pk)
-    return _file(job.chart.text.encode(), f"print-{pk}.txt", "text/plain")
+    return file_answer(job.chart.text.encode(), f"print-{pk}.txt", "text/plain")
 
 
-def readings(request: HttpRequest) -> HttpResponse:
-    """Readings as the body, or as the file ``readings`` of a form; ``?print=`` names the print, else it is
-    found.
+@api.post(
+    "/readings",
+    response={201: schemas.Delivery, **_SENT, 422: schemas.Delivery | schemas.Refusal},
+    url_name="readings",
+    openapi_extra=_body("text/plain"),
+)
+def readings(request: HttpRequest, name: str = "readings.txt", print: str = "") -> Any:
+    """Deliver readings of a print (CGATS, CxF or CSV), as the body or as the file ``readings`` of a form.
+
+    `print` is the print they are of; without it, it is found.
     """
     sent = request.FILES.get("readings")
     data = sent.read(MOST_READINGS + 1) if sent else request.body
-    name = str(sent.name) if sent else request.GET.get("name", "readings.txt")
+    name = str(sent.name) if sent else name
     if not data:
         raise BadInput("send the readings as the body, or as the file readings")
     if len(data) > MOST_READINGS:
         raise BadInput(f"readings of at most {MOST_READINGS // 2**20} MB are taken", name)
-    number = request.GET.get("print", "")
-    job = (
-        get_object_or_404(SheetPrint.objects.select_related("chart"), pk=number if number.isdecimal() else 0)
-        if number
-        else None
-    )
-    made = inbox.deliver(name, bytes(data), "program", request.user, job)
+    job = None
+    if print:
+        prints = SheetPrint.objects.select_related("chart")
+        job = get_object_or_404(prints, pk=print if print.isdecimal() else 0)
+    user: Any = request.user
+    made = inbox.deliver(name, bytes(data), "program", user, job)
     facts = {"outcome": made.outcome, "reason": made.reason, "print": made.sheet_print_id}
-    return JsonResponse(facts, status=201 if made.outcome == made.Outcome.TAKEN else 422)
+    return (201 if made.outcome == made.Outcome.TAKEN else 422), facts

@@ -6,6 +6,7 @@ import traceback
 from collections.abc import Callable
 from typing import Any
 
+import structlog
 from django.utils import timezone
 
 from greyanchor.accounts.roles import MAKE, needs
@@ -13,6 +14,9 @@ from greyanchor.background.models import BackgroundWork
 from greyanchor.core.errors import BadInput
 
 _ACTIVE = (BackgroundWork.State.QUEUED, BackgroundWork.State.RUNNING)
+
+
+_log = structlog.get_logger(__name__)
 
 
 class Cancelled(Exception):
@@ -57,13 +61,19 @@ def carry_out(model: type[BackgroundWork], pk: int, what: Callable[[], None]) ->
     """Do queued work; every end, good or bad, is kept with it."""
     if not begin(model, pk):
         return
+    log = _log.bind(work=model._meta.label, id=pk)
+    log.info("work begun")
     try:
         what()
+        log.info("work done")
     except Cancelled:
+        log.info("work cancelled")
         end(model, pk, BackgroundWork.State.CANCELLED, "cancelled")
     except BadInput as error:
+        log.warning("work refused", reason=str(error))
         end(model, pk, BackgroundWork.State.FAILED, str(error))
     except Exception as error:
+        log.exception("work failed")
         end(model, pk, BackgroundWork.State.FAILED, f"the program failed: {error}", traceback.format_exc())
 
 

@@ -7,6 +7,8 @@ ALLOWED_HOSTS     names the application is reached by, separated by commas
 GREYANCHOR_CATALOGUE  address of the supplier's catalogue; none when empty
 GREYANCHOR_DEVICES folder in which drivers keep theirs (default: devices, in the home folder)
 GREYANCHOR_INBOX  folder that is watched for readings (default: inbox, in the home folder)
+GREYANCHOR_LOG_LEVEL   DEBUG, INFO (default), WARNING or ERROR
+GREYANCHOR_LOG_FORMAT  text (default) or json
 GREYANCHOR_DEMO   set by `greyanchor demo`: shows the demo accounts on the sign-in page
 """
 
@@ -17,6 +19,8 @@ import secrets
 from pathlib import Path
 
 import dj_database_url
+
+from greyanchor.config.logging import logging_settings
 
 BASE = Path(__file__).resolve().parent.parent
 HOME = Path(os.environ.get("GREYANCHOR_HOME", "var")).resolve()
@@ -65,6 +69,7 @@ MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "greyanchor.web.middleware.ServerTiming",
+    "greyanchor.web.middleware.RequestLog",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
@@ -154,9 +159,6 @@ X_FRAME_OPTIONS = "DENY"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 CSRF_FAILURE_VIEW = "greyanchor.web.views.csrf_failure"
-LOGGING = {
-    "version": 1,
-    "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
-    "root": {"handlers": ["console"], "level": "WARNING"},
-}
+LOGGING = logging_settings(
+    os.environ.get("GREYANCHOR_LOG_LEVEL", "INFO"), os.environ.get("GREYANCHOR_LOG_FORMAT", "text")
+)

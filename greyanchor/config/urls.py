@@ -2,9 +2,11 @@
 
 from django.urls import include, path
 
+from greyanchor.api.urls import served
+
 urlpatterns = [
     path("", include("greyanchor.web.urls")),
-    path("api/v1/", include("greyanchor.api.urls")),
+    path("api/v1/", served),
     path("", include("greyanchor.builds.urls")),
     path("", include("greyanchor.library.urls")),
     path("profiles/", include("greyanchor.profiles.urls")),

@@ -9,6 +9,7 @@ from greyanchor.library.pages import views as records
 from greyanchor.library.shop import views as shop
 
 _KIND = r"(?P<kind_key>media|media-classes|presets|printers|ink-sets|modes)"
+_ANY = r"(?P<kind_key>media|media-classes|presets|printers|ink-sets|modes|curves|limits)"
 _SHARED = r"(?P<kind_key>curves|limits)"
 _TASK = "printers/<int:pk>/ready/<slug:task_key>/"
 
@@ -65,7 +66,7 @@ urlpatterns = [
     re_path(rf"^{_KIND}/(?P<pk>\d+)/go-back/$", records.record_go_back, name="record-go-back"),
     re_path(rf"^{_KIND}/(?P<pk>\d+)/remove/$", records.record_remove, name="record-remove"),
     re_path(
-        r"^(?P<kind_key>media|media-classes|presets|printers|ink-sets|modes|curves|limits)/(?P<pk>\d+)/files/$",
+        rf"^{_ANY}/(?P<pk>\d+)/files/$",
         records.file_add,
         name="file-add",
     ),

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import csv
 import hashlib
-import io
 import json
 import os
 import sqlite3
@@ -17,12 +15,12 @@ from pathlib import Path
 from typing import Any
 
 from greyanchor.core.errors import BadInput
-from greyanchor.core.packs.archive import Archive, checked_name, file_hash, sha256_of
+from greyanchor.core.packs.archive import Archive, checked_name, file_hash
 
 FORMAT, VERSION = "grey-anchor-backup", 1
 DATABASE = "greyanchor.sqlite3"
 #: folders of the home that belong to the shop; queue and secret key are of one machine and stay with it
-FOLDERS = ("packs", "catalogue", "inbox")
+FOLDERS = ("packs", "catalogue", "inbox", "devices")
 
 
 def _database() -> Path:
@@ -73,7 +71,7 @@ def backup(target: Path) -> dict[str, Any]:
     database, home = _database(), _home()
     if not database.exists():
         raise BadInput("there is no database yet, so there is nothing to back up")
-    target, partial = _beside(target)
+    target, partial = beside(target)
     with tempfile.TemporaryDirectory(dir=target.parent) as folder:
         copy = Path(folder) / DATABASE
         with closing(sqlite3.connect(database)) as live, closing(sqlite3.connect(copy)) as kept:
@@ -100,7 +98,7 @@ def backup(target: Path) -> dict[str, Any]:
     return facts
 
 
-def _beside(target: Path) -> tuple[Path, Path]:
+def beside(target: Path) -> tuple[Path, Path]:
     """Where a file is to stand, and what it is called until it is whole."""
     whole = target.resolve()
     if not whole.parent.is_dir():
@@ -217,134 +215,3 @@ def _migrate() -> None:
 
 
 # --- everything as open files ----------------------------------------------------------------
-
-
-def export(target: Path) -> int:
-    """Write everything that people made to a ZIP of open files: packs, ICC, CGATS, CSV and JSON; gives their
-    number.
-    """
-    target, partial = _beside(target)
-    count = 0
-    try:
-        with zipfile.ZipFile(partial, "w", zipfile.ZIP_DEFLATED, allowZip64=True) as archive:
-            facts = {}
-            for name, data in _open_files():
-                archive.writestr(name, data)
-                facts[name] = sha256_of(data)
-                count += 1
-            archive.writestr("files.json", json.dumps(facts, indent=1))
-        os.replace(partial, target)
-    finally:
-        partial.unlink(missing_ok=True)
-    return count
-
-
-def _open_files() -> Iterator[tuple[str, bytes]]:
-    from greyanchor.accounts.models import AuditEntry
-    from greyanchor.checks.models import Check, ToleranceRecord
-    from greyanchor.library.models import Attachment, KeptText, PrintMode
-    from greyanchor.library.packs.builder import MOST_MODES, Label, pack_modes
-    from greyanchor.library.records.editing import history
-    from greyanchor.library.records.record_types import KINDS
-    from greyanchor.measuring.models import Chart, ReadingPass
-    from greyanchor.profiles.models import AimRecord, Profile, SpotRecord
-
-    pks = list(PrintMode.objects.order_by("pk").values_list("pk", flat=True))
-    for start in range(0, len(pks), MOST_MODES):
-        out = io.BytesIO()
-        pack_modes(pks[start : start + MOST_MODES], Label("All print modes"), out)
-        yield f"print-modes-{start // MOST_MODES + 1}.zip", out.getvalue()
-    for kind in KINDS.values():
-        rows = [
-            {"id": r.pk, **kind.flat(r), "version": r.version}
-            for r in kind.model._default_manager.order_by("pk").iterator(200)
-        ]
-        yield f"library/{kind.key}.json", _json(rows)
-        past = {
-            str(r.pk): [
-                {"version": e.version, "at": e.at.isoformat(), "who": e.who, "why": e.why}
-                for e in history(r, 500)
-            ]
-            for r in kind.model._default_manager.order_by("pk").iterator(200)
-        }
-        yield f"library/{kind.key}-history.json", _json(past)
-    yield (
-        "library/other-changes.csv",
-        _csv(
-            ["at", "who", "record", "id", "what", "before", "after"],
-            (
-                [
-                    n.at.isoformat(),
-                    n.who.username if n.who else "",
-                    n.content_type.model,
-                    n.object_id,
-                    n.what,
-                    n.before,
-                    n.after,
-                ]
-                for n in AuditEntry.objects.select_related("who", "content_type").order_by("pk").iterator(500)
-            ),
-        ),
-    )
-    for profile in Profile.objects.order_by("pk").iterator(20):
-        yield f"profiles/{profile.pk:05d}.icc", bytes(profile.data)
-        yield (
-            f"profiles/{profile.pk:05d}.json",
-            _json(
-                {
-                    "title": profile.title,
-                    "report": profile.report,
-                    "settings": profile.settings,
-                    "made_from": profile.made_from,
-                }
-            ),
-        )
-    for kept in KeptText.objects.order_by("pk").iterator(50):
-        ending = "csv" if kept.kind == KeptText.Kind.CURVES else "txt"
-        yield f"{kept.kind}/{kept.sha256[:20]}.{ending}", kept.text.encode()
-    for chart in Chart.objects.order_by("pk").iterator(50):
-        yield f"charts/{chart.pk:05d}.txt", chart.text.encode()
-    for done in ReadingPass.objects.exclude(text="").order_by("pk").iterator(50):
-        yield f"readings/print-{done.sheet_print_id:05d}-pass-{done.number}.txt", done.text.encode()
-    for check in Check.objects.defer("diagnosis").order_by("pk").iterator(50):
-        yield f"checks/{check.pk:05d}.txt", check.readings.encode()
-    yield (
-        "checks/checks.csv",
-        _csv(
-            ["id", "mode", "aim", "tolerances", "verdict", "summary", "made_at"],
-            (
-                [c.pk, c.mode_id, c.aim_name, c.tolerances, c.verdict, c.summary, c.made_at.isoformat()]
-                for c in Check.objects.defer("readings", "result", "diagnosis").order_by("pk").iterator(200)
-            ),
-        ),
-    )
-    for aim in AimRecord.objects.order_by("pk"):
-        yield (
-            f"aims/{aim.pk:04d}-{aim.file_name or 'aim'}".replace("/", "_").replace("\\", "_"),
-            bytes(aim.data),
-        )
-    yield (
-        "tolerances.json",
-        _json([{"key": t.key, "title": t.title, "data": t.data} for t in ToleranceRecord.objects.all()]),
-    )
-    yield (
-        "spot-colours.csv",
-        _csv(["name", "L", "a", "b"], ([s.name, s.lightness, s.a, s.b] for s in SpotRecord.objects.all())),
-    )
-    for file in Attachment.objects.order_by("pk").iterator(10):
-        yield (
-            f"files/{file.pk:05d}-{''.join(c if c.isalnum() or c in '.-_ ' else '_' for c in file.name)}",
-            bytes(file.data),
-        )
-
-
-def _json(data: Any) -> bytes:
-    return json.dumps(data, indent=1, ensure_ascii=False, default=str).encode()
-
-
-def _csv(heads: list[str], rows: Any) -> bytes:
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(heads)
-    writer.writerows(rows)
-    return out.getvalue().encode()

@@ -69,9 +69,9 @@ def _free_port() -> int:
 def backup(file: str) -> int:
     """Back everything up, and say what the file holds."""
     _django()
-    from greyanchor.operations import backup as keeping
+    from greyanchor.operations import backup as backups
 
-    found = keeping.backup(Path(file))
+    found = backups.backup(Path(file))
     print(
         f"{file}: {sum(found['rows'].values())} rows in {len(found['rows'])} tables, "
         f"{len(found['files'])} "
@@ -83,9 +83,9 @@ def backup(file: str) -> int:
 def restore(file: str) -> int:
     """Put a backup in place of what is here."""
     _django()
-    from greyanchor.operations import backup as keeping
+    from greyanchor.operations import backup as backups
 
-    found = keeping.restore(Path(file), print)
+    found = backups.restore(Path(file), print)
     print(
         f"restored as of {found['made_at']}: {sum(found['rows'].values())} rows, {len(found['files'])} "
         "files, verified"
@@ -96,9 +96,9 @@ def restore(file: str) -> int:
 def export(file: str) -> int:
     """Write everything as open files."""
     _django()
-    from greyanchor.operations import backup as keeping
+    from greyanchor.operations import export as exports
 
-    print(f"{file}: {keeping.export(Path(file))} files")
+    print(f"{file}: {exports.export(Path(file))} files")
     return 0
 
 

@@ -1,15 +1,18 @@
-"""Time on the server, and refusals that no view said the person about."""
+"""Time on the server, the log of requests, and refusals that no view said the person about."""
 
 from __future__ import annotations
 
 import time
 from collections.abc import Callable
 
+import structlog
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
 from greyanchor.accounts.roles import acting
 from greyanchor.core.errors import BadInput
+
+_log = structlog.get_logger(__name__)
 
 
 class ServerTiming:
@@ -22,6 +25,28 @@ class ServerTiming:
         began = time.perf_counter()
         response = self.get_response(request)
         response["Server-Timing"] = f"app;dur={1000 * (time.perf_counter() - began):.1f}"
+        return response
+
+
+class RequestLog:
+    """Writes one line a request into the log: who, what, how it was answered and how long it took."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        began = time.perf_counter()
+        response = self.get_response(request)
+        user = getattr(request, "user", None)
+        _log.info(
+            "request",
+            method=request.method,
+            address=request.get_full_path(),
+            user=user.get_username() if user is not None and user.is_authenticated else "",
+            remote=request.META.get("REMOTE_ADDR", ""),
+            status=response.status_code,
+            ms=round(1000 * (time.perf_counter() - began), 1),
+        )
         return response
 
 

@@ -57,7 +57,7 @@ def test_a_wet_sheet_a_killed_server_and_a_misread_row_by_keyboard(page: Page, s
     page.wait_for_selector("text=Pass 2 is complete.")
     assert page.get_by_text("still drying").is_visible(), "the wet pass is distinguished from the dry one"
     press(page, "exclude this pass")
-    page.wait_for_selector("text=The pass is left out")
+    page.wait_for_selector("text=The pass is excluded")
     press(page, "Read pass 3")
     read_pass(page)
     page.wait_for_selector("text=Pass 3 is complete.")

@@ -303,7 +303,7 @@ def test_a_readiness_day_with_the_keyboard(page: Page, server: Server) -> None:
     page.goto(server.url)
     petrel = page.locator("section:has(> h2:has-text('Readiness')) tr:has-text('Petrel 44')").inner_text()
     assert "alignment of both directions" in petrel and "due, never done on this media" in petrel
-    assert "feed" not in petrel and "nozzle check due again" in petrel
+    assert "feed" not in petrel and "nozzle check, due again" in petrel
     page.goto(f"{server.url}/builds/new/?printer=1")
     assert "The machine is not ready: alignment of both directions" in page.locator("main").inner_text()
 

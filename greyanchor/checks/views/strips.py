@@ -31,7 +31,10 @@ def strip_list(request: HttpRequest) -> HttpResponse:
         }
         for s in strips.STRIPS.values()
     ]
-    own = [{"record": r, "chart": r.chart} for r in StripRecord.objects.select_related("created_by")]
+    own = [
+        {"record": r, "key": f"own:{r.pk}", "chart": r.chart}
+        for r in StripRecord.objects.select_related("created_by")
+    ]
     return render(request, "checks/strip_list.html", {"ours": ours, "own": own})
 
 

@@ -152,7 +152,7 @@ def _doubts(
         )
     paper = 100.0 * as_inks(profile.lab_to_device(np.array([[100.0, 0.0, 0.0]]), "relative"), profile.inks)[0]
     if paper.max() > 1.5:
-        doubts.append(f"it prints {paper.sum():.0f} % of ink where bare paper is wanted")
+        doubts.append(f"it prints {paper.sum():.0f} % of ink where bare paper is asked for")
     if report["round_trip"]["mean"] > 1.0:
         doubts.append(f"its tables disagree with each other by {report['round_trip']['mean']:.1f} dE00 mean")
     return doubts

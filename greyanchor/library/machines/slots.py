@@ -20,9 +20,7 @@ from greyanchor.library.records.handling_edits import set_value
 
 @dataclass(frozen=True)
 class SlotView:
-    """A slot beside what was sent to it: what the machine holds, and where that differs from what is wanted
-    now.
-    """
+    """A slot: what was sent to it, what the machine holds, and where that differs from the settings now."""
 
     number: int
     name: str

@@ -99,7 +99,7 @@ class Printer(VersionedRecord):
 
     @property
     def machine(self) -> Carriage | None:
-        """What decides its speed; None when nobody said."""
+        """What decides its speed; None when not given."""
         try:
             return Carriage(width=float(self.width_mm), **self.carriage) if self.carriage else None
         except (TypeError, BadInput):

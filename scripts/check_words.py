@@ -1,0 +1,56 @@
+"""Keep retired words out of the product, and every line within 110 characters."""
+
+from __future__ import annotations
+
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+#: words that a stranger would not guess, and what is said instead
+RETIRED = {
+    r"told|tell|tells|telling": "say what it is: message, facts, values, report",
+    r"foretold|foretell|foreseen|foresee": "predicted",
+    r"anew": "again",
+    r"whence": "source",
+    r"upkeep": "readiness",
+    r"vouches": "checks",
+    r"keeping": "editing, storage",
+    r"Noted|Readied|Crossed": "AuditEntry, ReadinessRun, EditConflict",
+    r"put_on_mode|held_by|settings_held": "apply_to_mode, blocking_references, effective_settings",
+    r"though wet|is wanted|are wanted|makes void|Touched by hand|Released all the same": "see docs/words.md",
+    r"Came by itself|Carried onto|Minutes there are|How it stands|nobody said": "see docs/words.md",
+}
+LONGEST = 110
+_PATTERNS = {re.compile(rf"\b({words})\b"): instead for words, instead in RETIRED.items()}
+#: tables and lock files may be wide
+_DATA = (".csv", ".lock", ".json", ".svg", ".png", ".woff2", ".xz", ".md", ".txt")
+#: lines that a standard or a tool gives
+_EXEMPT = re.compile(r"https?://\S+$|# type: ignore|# noqa")
+
+
+def problems(path: Path) -> list[str]:
+    """What is wrong with a file, a line each."""
+    found = []
+    for number, line in enumerate(path.read_text(encoding="utf-8").split("\n"), 1):
+        if len(line) > LONGEST and path.suffix not in _DATA and not _EXEMPT.search(line):
+            found.append(f"{path}:{number}: {len(line)} characters, {LONGEST} are allowed")
+        if "migrations" in path.parts or path.parts[0] != "greyanchor" or path.suffix in _DATA:
+            continue
+        for pattern, instead in _PATTERNS.items():
+            if hit := pattern.search(line):
+                found.append(f"{path}:{number}: {hit[1]!r} is a retired word; {instead}")
+    return found
+
+
+def main() -> int:
+    listed = subprocess.run(["git", "ls-files"], capture_output=True, text=True, check=True).stdout
+    files = [Path(name) for name in listed.splitlines() if "vendor" not in name]
+    text = [f for f in files if f.exists() and f.suffix not in (".png", ".woff2", ".xz")]
+    found = [problem for f in text for problem in problems(f)]
+    print("\n".join(found), end="\n" if found else "")
+    return 1 if found else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
