@@ -7,7 +7,7 @@ from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
-from ninja import Query
+from ninja import Query, Status
 
 from greyanchor.api import schemas
 from greyanchor.api.answers import check_facts, file_answer, import_facts, mode_facts, whole_mode_facts
@@ -114,7 +114,7 @@ def pack_receive(request: HttpRequest, name: str = "pack.zip") -> Any:
         raise BadInput("send the pack as the body, or as the file pack")
     user: Any = request.user
     job = importing.receive(str(sent.name) if sent else name, chunks, user)
-    return 202, import_facts(job)
+    return Status(202, import_facts(job))
 
 
 @api.get("/packs/{int:pk}", response={200: schemas.Import, **_REFUSED}, url_name="import")
