@@ -31,7 +31,10 @@ CMYK = tuple("CMYK")
 
 #: files whose tests use a browser in the second of two rows; the others, and all that drive a server, are in
 #: the first
-SECOND_ROW = ("test_profiles", "test_proof", "test_whole_way")
+SECOND_ROW = ("test_profiles", "test_checks", "test_whole_way")
+#: when the parts of the suite begin, the second row after whatever is 1
+BEGINS = {"browser": 0, "core": 1, "scripts": 1, "drivers": 1, "web": 3}
+TESTS = Path(__file__).parent
 
 
 @pytest.hookimpl(wrapper=True, tryfirst=True)
@@ -42,22 +45,20 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> Generator[None, N
     The others go to the workers file by file: what a file prepares is prepared once. The first row begins at
     once and the second after the core, so that both workers end at about the same time.
     """
+    begins: dict[str, int] = {}
     for item in items:
-        group = item.path.stem
-        if "browser" in item.path.parts:
-            group = "browser two" if group in SECOND_ROW else "browser"
+        within = item.path.relative_to(TESTS)
+        part, group = within.parts[0], str(within)
+        begins[item.nodeid] = BEGINS[part]
+        if part == "browser":
+            second = item.path.stem in SECOND_ROW
+            group = "browser two" if second else "browser"
+            begins[item.nodeid] = 2 if second else 0
         elif "served_home" in getattr(item, "fixturenames", ()):
             group = "browser"
         item.add_marker(pytest.mark.xdist_group(group))
     yield
-    order = {"browser": 0, "core": 1, "scripts": 1, "drivers": 1, "web": 3}
-    items.sort(
-        key=lambda item: (
-            2
-            if item.path.stem in SECOND_ROW and "browser" in item.path.parts
-            else order[item.path.parent.name]
-        )
-    )
+    items.sort(key=lambda item: begins[item.nodeid.split("@")[0]])
 
 
 #: tables are made as the models are and marked as migrated, which is ten times as fast; test_migrations takes

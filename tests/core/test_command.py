@@ -157,7 +157,7 @@ def test_a_raw_print_fails_the_coated_aim_with_status_1(work: Path) -> None:
     assert done.exit_code == 1 and "FAIL" in done.stdout
 
 
-def test_inspect_tells_what_readings_hold(work: Path) -> None:
+def test_inspect_says_what_readings_hold(work: Path) -> None:
     facts = json.loads(run("inspect", str(work / "profile-r.txt"), "--json").stdout)
     assert (
         facts["kind"] == "readings"

@@ -52,7 +52,7 @@ def test_the_channel_its_direction_and_the_row_are_named(shops: list[Shop]) -> N
     assert cause.key == "rows" and cause.rows == (3,) and "Row 3" in cause.title
 
 
-def test_a_good_print_has_no_cause_and_a_few_patches_are_told_apart(shops: list[Shop]) -> None:
+def test_a_good_print_has_no_cause_and_a_few_patches_are_distinguished(shops: list[Shop]) -> None:
     good, other = printed(shops[0], 1), printed(shops[0], 4)
     strip = Strip(shops[0].sent, good.lab(), other.lab())
     assert diagnose(strip) == []
@@ -61,7 +61,7 @@ def test_a_good_print_has_no_cause_and_a_few_patches_are_told_apart(shops: list[
     assert diagnose(replace(strip, measured=lab))[0].key == "patches"
 
 
-def test_another_measurement_condition_in_the_header_is_told_even_when_it_hardly_shows(
+def test_another_measurement_condition_in_the_header_is_reported_even_when_it_hardly_shows(
     shops: list[Shop],
 ) -> None:
     good, other = printed(shops[0], 1), printed(shops[0], 4)

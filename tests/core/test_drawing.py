@@ -66,7 +66,7 @@ def test_a_plot_carries_its_values_for_the_pointer_and_draws_them_where_they_bel
     assert points[1] == pytest.approx((left + width / 2, top + height * 0.8), abs=0.1)
 
 
-def test_a_plot_escapes_what_it_is_told_and_leaves_nameless_lines_to_the_eye() -> None:
+def test_a_plot_escapes_its_text_and_leaves_nameless_lines_to_the_eye() -> None:
     svg = line_plot(
         [Series("<b>", [0, 1], [0, 1]), Series("", [0, 1], [1, 0], style="dots")],
         Axis('"x"', 0, 1),

@@ -142,7 +142,7 @@ def test_csv_is_read_with_semicolons_decimal_commas_and_bare_headings() -> None:
     np.testing.assert_allclose(found.lab()[0], [95.2, 0.1, -1.5])
 
 
-def test_csv_tells_yellow_from_tristimulus_y() -> None:
+def test_csv_distinguishes_yellow_from_tristimulus_y() -> None:
     found = csv_table.loads("id,C %,M %,Y %,K %,X,Y,Z\n1,0,0,30,0,80,83,60\n")
     assert found.device[0, 2] == pytest.approx(0.3) and found.xyz()[0].tolist() == [80, 83, 60]
 

@@ -128,12 +128,12 @@ def test_any_json_is_refused_or_a_curve(value: object) -> None:
         (b"# only\n# facts\n", "heading|not CGATS"),
     ],
 )
-def test_files_of_other_kinds_are_told_apart(data: bytes, words: str) -> None:
+def test_files_of_other_kinds_are_distinguished(data: bytes, words: str) -> None:
     with pytest.raises(BadInput, match=words):
         readings_file.loads(data, "other")
 
 
-def test_inspecting_tells_the_format_and_the_kind() -> None:
+def test_inspecting_says_the_format_and_the_kind() -> None:
     for kind, data in GOOD.items():
         facts = inspect_bytes(data, "x")
         assert facts["format"] == kind and facts["kind"] == "readings" and facts["patches"] == len(_readings)

@@ -285,7 +285,7 @@ def test_ten_gigabytes_when_unpacked_are_refused_before_anything_is_unpacked(tmp
         Archive(bytes(raw))
 
 
-def test_a_file_that_unpacks_to_another_size_than_told_is_refused() -> None:
+def test_a_file_that_unpacks_to_another_size_than_reported_is_refused() -> None:
     for size in (50, 200_000):
         with Archive(_claiming(size)) as archive, pytest.raises(BadInput):
             archive.read("big.bin")
@@ -328,7 +328,7 @@ def test_loose_profiles_tell_channels_and_descriptions_and_what_is_none_is_text(
     assert look_at("x.icc", bytes(np.zeros(200, np.uint8))).against
 
 
-def test_the_published_format_tells_every_field_and_every_setting() -> None:
+def test_the_published_format_says_every_field_and_every_setting() -> None:
     page = (Path(__file__).parents[2] / "docs" / "pack-format.md").read_text()
     found = schema()
     fields = [*found["properties"], *found["$defs"]["mode"]["properties"], *SETTINGS]
@@ -337,7 +337,7 @@ def test_the_published_format_tells_every_field_and_every_setting() -> None:
         assert limit in page
 
 
-def test_files_are_read_ahead_in_their_order_and_what_is_wrong_with_one_is_told_where_it_is_asked_for() -> (
+def test_files_are_read_ahead_in_their_order_and_what_is_wrong_with_one_is_reported_where_it_is_asked_for() -> (
     None
 ):
     out = io.BytesIO()

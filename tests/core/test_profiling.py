@@ -137,7 +137,7 @@ def test_the_neutral_axis_is_grey_even_and_never_turns_back(built: ProfileResult
     assert np.abs(np.diff(device, 2, axis=0)).max() < 0.04, "no kink in any ink"
 
 
-def test_black_starts_where_it_is_told_and_obeys_its_maximum(profile_readings: ReadingSet) -> None:
+def test_black_starts_where_it_is_reported_and_obeys_its_maximum(profile_readings: ReadingSet) -> None:
     sizes = TableSizes(9, 9, 17, 9, 9)
 
     def black(start: float, strength: float, most: float) -> np.ndarray:
@@ -202,7 +202,7 @@ def test_the_characterization_data_inside_are_the_readings(
     np.testing.assert_allclose(inside.device, profile_readings.device, atol=1e-6)
 
 
-def test_the_gamut_tag_tells_in_from_out(built: ProfileResult, room: PrintRoom, unseen: np.ndarray) -> None:
+def test_the_gamut_tag_says_in_from_out(built: ProfileResult, room: PrintRoom, unseen: np.ndarray) -> None:
     lut, legacy = icc.loads(built.data).lut("gamt")
     white = icc.loads(built.data).white
     from greyanchor.core.colour.colorimetry import lab_to_xyz
@@ -276,7 +276,7 @@ def test_impossible_separations_are_refused(settings: dict) -> None:
         Separation(**settings)
 
 
-def test_progress_is_told_and_can_stop_the_work(profile_readings: ReadingSet) -> None:
+def test_progress_is_reported_and_can_stop_the_work(profile_readings: ReadingSet) -> None:
     class Stop(Exception):
         pass
 

@@ -182,7 +182,7 @@ def test_shipped_sets_survive_their_own_json_and_state_source_and_edition() -> N
         assert shipped.source and shipped.edition
 
 
-def test_a_warning_is_told_and_percentiles_of_any_rank_are_linear() -> None:
+def test_a_warning_is_reported_and_percentiles_of_any_rank_are_linear() -> None:
     aim = aims.load("northlight-coated")
     lab = aim.lab_for(FULL) + [1.5, 0, 0]
     result = check(replace(FULL, measured_lab=lab), aim, own(measure="dl", warning=1.0, statistic="p37"))
@@ -372,7 +372,7 @@ def test_strips_hold_what_they_are_for() -> None:
         strips.of_kind("long")
 
 
-def test_a_uniformity_strip_stands_in_nine_places_and_tells_an_uneven_sheet() -> None:
+def test_a_uniformity_strip_stands_in_nine_places_and_shows_an_uneven_sheet() -> None:
     chart = strips.of_kind("even")
     layout = layout_of(chart)
     assert len(chart) == 36 and layout.sheets == 1

@@ -40,7 +40,7 @@ def test_two_good_passes_agree(passes: tuple[ReadingSet, ReadingSet]) -> None:
     assert found.suspect_rows == ()
 
 
-def test_a_file_sent_twice_is_told_from_a_second_reading(passes: tuple[ReadingSet, ReadingSet]) -> None:
+def test_a_file_sent_twice_is_reported_from_a_second_reading(passes: tuple[ReadingSet, ReadingSet]) -> None:
     first, second = passes
     copy = cgats.loads(cgats.dumps(first).encode(), "copy.txt")
     assert is_copy(first, copy) and not is_copy(first, second)
@@ -67,7 +67,7 @@ def test_one_scratched_patch_is_an_outlier_and_no_row_is_suspect(
     assert first.ids[100] in found.outliers and found.suspect_rows == () and not found.acceptable()
 
 
-def test_a_misread_row_is_told_from_single_patches(passes: tuple[ReadingSet, ReadingSet]) -> None:
+def test_a_misread_row_is_reported_from_single_patches(passes: tuple[ReadingSet, ReadingSet]) -> None:
     first, second = passes
     row = second.rows == 5
     spectra = second.spectra.copy()
@@ -174,7 +174,7 @@ def test_the_instrument_refuses_without_a_valid_white_calibration() -> None:
     assert reader.read_row(spectra, (1, 1), 5.0).shape[1] == 36
 
 
-def test_misreads_happen_about_as_often_as_told_and_seeds_repeat_them() -> None:
+def test_misreads_happen_about_as_often_as_reported_and_seeds_repeat_them() -> None:
     reader, spectra = StripReader(misread_rate=0.2), np.linspace(0.1, 0.9, 12)[:, None] * np.ones((12, 36))
     slips = 0
     for i in range(200):

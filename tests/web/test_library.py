@@ -144,7 +144,7 @@ def test_editing_a_media_keeps_who_and_why(client: Client, media: Media, user: U
     assert last.history_user == user and last.history_change_reason == "new batch"
 
 
-def test_the_second_of_two_editors_is_told_and_loses_nothing_silently(
+def test_the_second_of_two_editors_is_warned_and_loses_nothing_silently(
     client: Client, media: Media, user: User
 ) -> None:
     other = User.objects.create_user("ole", first_name="Ole", last_name="Brandt")
@@ -207,5 +207,5 @@ def test_texts_of_people_are_escaped(client: Client, printer: Printer, media: Me
         assert "<script>alert" not in client.get(address).content.decode(), address
 
 
-def test_pages_tell_their_time_on_the_server(client: Client) -> None:
+def test_pages_show_their_time_on_the_server(client: Client) -> None:
     assert client.get("/modes/").headers["Server-Timing"].startswith("app;dur=")

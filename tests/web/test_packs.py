@@ -535,7 +535,7 @@ def offered(folder: Path, shop: PrintMode, version: str, **mode_facts: Any) -> P
     return path
 
 
-def test_a_pack_is_found_fetched_imported_and_told_when_it_is_newer_there(
+def test_a_pack_is_found_fetched_imported_and_marked_when_it_is_newer_there(
     client: Client, shop: PrintMode, user: User, supplier: Path
 ) -> None:
     offered(supplier, shop, "1.9")

@@ -122,7 +122,7 @@ def test_an_environment_that_cannot_be_is_refused_before_anything_is_void(build:
     assert build.environment["heat"] == 36 and stage_of(build, "ink-limits").state == "open"
 
 
-def test_changes_are_told_with_their_values(build: Build) -> None:
+def test_changes_are_shown_with_their_values(build: Build) -> None:
     found = redo.changes_of(build, {"passes": 6, "direction": "both ways", "heat": 36.0})
     assert found == ["passes 8 to 6", "direction one way to both ways"]
 

@@ -31,7 +31,7 @@ from greyanchor.profiles import queries
 from greyanchor.profiles.models import Profile, ProfileWork, ProposedPatches, RoomLight
 from greyanchor.profiles.services import keep_attached, keep_profile, propose
 from greyanchor.profiles.settings import settings_from
-from tests.web.test_bench_in_full import finish
+from tests.web.builds.conftest import finish
 
 pytestmark = pytest.mark.django_db
 OPTIONS = {

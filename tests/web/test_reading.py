@@ -78,7 +78,7 @@ def test_the_last_row_completes_the_pass_and_computes_the_result(
     assert client.get(f"/readings/{current.pk}/").status_code == 302
 
 
-def test_a_slip_is_told_and_not_kept(current: ReadingPass, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_slip_is_reported_and_not_kept(current: ReadingPass, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(StripReader, "read_row", lambda self, spectra, *_: spectra[::-1])
     services.calibrate_white(current.pk)
     outcome = services.read_row(current.pk, 2)
@@ -127,7 +127,7 @@ def test_the_second_pass_is_compared_with_the_first(
     assert "2 passes against one another" in page and "The passes agree." in page
 
 
-def test_a_row_that_the_first_pass_misread_is_kept_the_second_time_told_and_read_again(
+def test_a_row_that_the_first_pass_misread_is_kept_the_second_time_reported_and_read_again(
     client: Client, current: ReadingPass, user: User, build: Build, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     careful = StripReader.measure

@@ -122,7 +122,7 @@ def test_another_chart_bare_paper_and_impossible_spectra_are_named(
         (lambda lab: np.repeat([[94.0, 0.5, -2.0]], len(lab), axis=0), "only paper"),
     ],
 )
-def test_a_slip_on_one_row_is_told_to_the_hands(
+def test_a_slip_on_one_row_is_reported_at_once(
     chart: ReadingSet, passes: list[ReadingSet], make, words: str
 ) -> None:  # type: ignore[no-untyped-def]
     members = chart.rows == 6
@@ -177,7 +177,7 @@ def test_the_average_of_three_leaves_a_wild_reading_out(passes: list[ReadingSet]
     np.testing.assert_allclose(mean.spectra[51], plain[51])
 
 
-def test_an_uneven_sheet_is_told_from_misread_rows(chart: ReadingSet) -> None:
+def test_an_uneven_sheet_differs_from_misread_rows(chart: ReadingSet) -> None:
     press = press_by_name("petrel-44")
     device = np.tile(np.vstack([np.eye(4), np.full((1, 4), 0.5)]), (40, 1))
     sheet, _ = lay_out(device, CMYK, shuffle_seed=1)

@@ -12,7 +12,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Server, fit_and_are_grey, press, sign_in
 from tests.browser.test_whole_way import print_and_read
-from tests.web.test_proof import strip_text
+from tests.web.test_checks import strip_text
 
 pytestmark = pytest.mark.slow
 STOCK = "harbour_proof"
@@ -107,7 +107,7 @@ def test_own_tolerances_and_many_files(page: Page, server: Server, tmp_path: Pat
 def test_pages_of_proof_fit_their_window_and_have_no_colour_but_data(page: Page, server: Server) -> None:
     server.run(
         "import django; django.setup()\n"
-        "from tests.web.test_proof import *\n"
+        "from tests.web.test_checks import *\n"
         "user = User.objects.get(username='ines'); aim = AimRecord.objects.get(); mode = "
         "PrintMode.objects.get()\n"
         "made(aim, user, 4.0, mode=mode); series(mode, aim, user, [0.1 * k for k in range(10)])\n"

@@ -72,7 +72,7 @@ def test_every_facet_of_the_trade_is_there(shelf: list[PrintMode], user: User) -
     }
 
 
-def test_counts_tell_what_is_left_before_a_choice_is_taken(shelf: list[PrintMode], user: User) -> None:
+def test_counts_say_what_is_left_before_a_choice_is_taken(shelf: list[PrintMode], user: User) -> None:
     page = found(f"printer={shelf[0].printer_id}", user)
     assert page.total == 3 and page.everything == 6
     assert counts(page, "media") == {"Kelp Synthetic 190": 2, "Saltmarsh Cotton 310": 1}
@@ -119,7 +119,7 @@ def test_what_was_taken_for_a_word_nobody_wrote_is_text(client: Client, shelf: l
     assert "No record contains" in page and "saltmarsh" in page and "Archive charts" in page
 
 
-def test_age_of_calibration_and_speed_are_told_in_steps(shelf: list[PrintMode], user: User) -> None:
+def test_age_of_calibration_and_speed_are_given_in_steps(shelf: list[PrintMode], user: User) -> None:
     old = shelf[2]
     old.calibrated_at = timezone.now() - timedelta(days=120)
     old.save()
@@ -139,7 +139,7 @@ def test_sort_and_columns_are_remembered_in_the_address(
     assert "sort=total" in page.replace("&amp;", "&") and "cols=maker%2Ctotal" in page
 
 
-def test_a_change_is_found_at_once_without_reading_everything_anew(
+def test_a_change_is_found_at_once_without_reading_everything_again(
     shelf: list[PrintMode], user: User
 ) -> None:
     assert "Deck charts" in names("q=kelp", user)

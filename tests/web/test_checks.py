@@ -631,7 +631,7 @@ def series(mode: PrintMode, aim: AimRecord, user: User, shifts: list[float], eve
     return out
 
 
-def test_a_drift_that_will_cross_is_told_on_the_start_page_and_drawn(
+def test_a_drift_that_will_cross_is_reported_on_the_start_page_and_drawn(
     client: Client, mode: PrintMode, aim: AimRecord, user: User
 ) -> None:
     series(mode, aim, user, [0.12 * k for k in range(14)])
