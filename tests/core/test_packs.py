@@ -337,9 +337,7 @@ def test_the_published_format_says_every_field_and_every_setting() -> None:
         assert limit in page
 
 
-def test_files_are_read_ahead_in_their_order_and_what_is_wrong_with_one_is_reported_where_it_is_asked_for() -> (
-    None
-):
+def test_files_are_read_ahead_in_order_and_a_fault_is_reported_where_the_file_is_asked_for() -> None:
     out = io.BytesIO()
     write_archive(out, ((f"{i}.txt", bytes([i]) * 1000) for i in range(9)))
     begun: list[str] = []
