@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from greyanchor.core.charts.layout import layout_of, lay_out
+from greyanchor.core.charts.layout import lay_out, layout_of
 from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput, NotReadable
 from greyanchor.core.measurement.readings import ReadingSet

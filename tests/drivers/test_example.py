@@ -47,7 +47,8 @@ build = start_build("Lantern mode", printer, printer.ink_sets.first(), media, CH
 job = print_sheet(build.stages.get(kind="ink-limits").sheet_print.pk, user)
 tray = settings.DEVICES_HOME / "north"
 print(job.device, job.ticket["driver"], DeviceConnection.objects.get(printer=printer).state)
-print(cgats.loads((tray / f"{job.ticket['number']}.txt").read_bytes(), "tray").content_hash() == job.raw_chart.content_hash())
+printed = cgats.loads((tray / f"{job.ticket['number']}.txt").read_bytes(), "tray")
+print(printed.content_hash() == job.raw_chart.content_hash())
 """
 
 

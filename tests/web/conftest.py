@@ -34,6 +34,20 @@ CHOICES = {
     "heat": 36.0,
     "vacuum": 50.0,
 }
+#: choices of a quick profile
+PROFILE = {
+    "title": "Test mode",
+    "total_ink": 290,
+    "black_start": 25,
+    "black_strength": 50,
+    "max_black": 100,
+    "width": 100,
+    "limits": "",
+    "light": "D50",
+    "source": "srgb",
+    "version": 4,
+    "quality": "draft",
+}
 
 
 @pytest.fixture

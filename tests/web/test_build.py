@@ -22,7 +22,7 @@ from greyanchor.demo.prints import careful_reading
 from greyanchor.library.models import InkSet, Media, Printer, PrintMode
 from greyanchor.measuring.models import Upload
 from greyanchor.profiles.models import AimRecord, Profile
-from tests.web.conftest import CHOICES, accept, found_limits, read_stage, stage_of
+from tests.web.conftest import CHOICES, PROFILE, accept, found_limits, read_stage, stage_of
 
 FORM = {
     "resolution": 1200,
@@ -32,19 +32,6 @@ FORM = {
     "heat": 36,
     "vacuum": 50,
     "name": "Fresh mode",
-}
-PROFILE = {
-    "title": "Test mode",
-    "total_ink": 290,
-    "black_start": 25,
-    "black_strength": 50,
-    "max_black": 100,
-    "width": 100,
-    "limits": "",
-    "light": "D50",
-    "source": "srgb",
-    "version": 4,
-    "quality": "draft",
 }
 
 
