@@ -14,8 +14,6 @@ from greyanchor.background.models import BackgroundWork
 from greyanchor.core.errors import BadInput
 
 _ACTIVE = (BackgroundWork.State.QUEUED, BackgroundWork.State.RUNNING)
-
-
 _log = structlog.get_logger(__name__)
 
 

@@ -72,7 +72,7 @@ def test_ink_on_bare_paper_is_a_doubt(built: ProfileResult, fresh: ReadingSet) -
         return np.maximum(grid, 0.05)
 
     result = examine(rewritten(built.data, "B2A1", tinted), "tinted.icc", 3.0, fresh)
-    assert any("where bare paper is wanted" in d for d in result.doubts)
+    assert any("where bare paper is asked for" in d for d in result.doubts)
 
 
 @pytest.mark.parametrize(

@@ -19,7 +19,7 @@ from greyanchor.core.formats import cgats
 from greyanchor.demo.prints import careful_reading
 from greyanchor.library.machines.controls import set_controls
 from greyanchor.library.models import DeviceConnection, Media, Printer
-from greyanchor.measuring import cache, models, uploads
+from greyanchor.measuring import models, uploads
 from greyanchor.measuring.models import Upload
 from greyanchor.measuring.printing import ReadingPlan, dry_at_once, print_sheet, wetness
 from greyanchor.web.templatetags import figures
@@ -39,21 +39,6 @@ def test_values_are_listed_the_way_people_read_them() -> None:
     assert figures.listed(["C", "M"]) == "C, M" and figures.listed(3) == "3"
     assert figures.spaced("largest_total_ink") == "largest total ink"
     assert figures.without_ending("/a/sheets.txt") == "/a/sheets" and figures.lookup({"C": 1}, "M") == ""
-
-
-def test_a_process_remembers_what_it_used_last() -> None:
-    made: list[int] = []
-
-    def make(n: int) -> int:
-        made.append(n)
-        return n
-
-    for n in range(cache._KEPT + 1):
-        cache.remembered(("test", n), lambda n=n: make(n))
-    cache.remembered(("test", cache._KEPT), lambda: make(-1))
-    assert -1 not in made, "the newest is still there"
-    cache.remembered(("test", 0), lambda: make(-2))
-    assert made[-1] == -2, "the oldest was forgotten"
 
 
 def test_what_was_written_is_remembered_as_a_reader_would_have_it(build: Build) -> None:
