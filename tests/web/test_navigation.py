@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from html import unescape
 
 import pytest
 from django.test import Client
@@ -13,7 +14,7 @@ from greyanchor.web.navigation import AREAS
 
 def marked(page: str) -> list[str]:
     """Titles of the links that are marked as where one is."""
-    return [w.strip() for w in re.findall(r'<a[^>]*aria-current="page"[^>]*>([^<]*)', page)]
+    return [unescape(w.strip()) for w in re.findall(r'<a[^>]*aria-current="page"[^>]*>([^<]*)', page)]
 
 
 @pytest.mark.parametrize(
