@@ -41,7 +41,8 @@ def one_thread(function: Callable[_P, _R]) -> Callable[_P, _R]:
 
 
 def in_parallel(work: Callable[[Array], Any], values: Array, block: int = _BLOCK) -> list[Any]:
-    """`work` on blocks of rows, on as many threads as there are cores: numpy lets go of the lock.
+    """`work` on blocks of rows of `values` (n, ...), `block` rows each, on as many threads as there are
+    cores: numpy lets go of the lock. Gives the results in order.
 
     Called from inside such work it goes on in the same thread, block by block.
     """

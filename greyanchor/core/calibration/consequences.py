@@ -35,8 +35,10 @@ def hull_volume(lab: Array) -> float:
 def limit_cost(ramps: Mapping[str, Ramp], limits: Mapping[str, float]) -> Cost:
     """Gamut and ink of `limits` (fractions) against the whole ramps.
 
-    The gamut is the hull of paper, the solids and their overprints, light through one ink over
-    another being multiplied (Bouguer's law); it ignores trapping and so is an estimate.
+    The gamut is the hull of paper, the solids and their overprints, light through one ink over another
+    being multiplied (Bouguer's law); it ignores trapping and so is an estimate.
+
+    Raises `BadInput` for a limit of a channel that was not measured.
     """
     unknown = sorted(set(limits) - set(ramps))
     if unknown:

@@ -69,7 +69,10 @@ class CurveSet:
 
     @classmethod
     def from_csv(cls, text: str, source: str = "curves") -> CurveSet:
-        """Read what `to_csv` writes; any number of inputs from 2 up is taken and interpolated."""
+        """Read what `to_csv` writes; any number of inputs from 2 up is taken and interpolated.
+
+        Raises `BadInput` with the line for values outside 0..100 % and for text without a curve.
+        """
         numbers, channels, flat = _columns(text, source)
         values = np.array(flat).reshape(2, -1).T
         inside = ((values >= 0) & (values <= 100)).all(axis=1)  # no number and no end lie outside as well
@@ -109,7 +112,10 @@ class CurveSet:
 
     @classmethod
     def from_json(cls, text: str, source: str = "curves") -> CurveSet:
-        """Read what `to_json` writes; any number of inputs from 2 up is taken and interpolated."""
+        """Read what `to_json` writes; any number of inputs from 2 up is taken and interpolated.
+
+        Raises `BadInput` for what is no JSON of curves, with the line, and for values outside 0..100 %.
+        """
         try:
             found = json.loads(text)["curves"]
             points = {

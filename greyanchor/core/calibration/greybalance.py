@@ -231,7 +231,11 @@ def _text(
 
 
 def on_top(curves: CurveSet, beneath: CurveSet) -> CurveSet:
-    """One set of curves that does what `curves` and then `beneath` do."""
+    """One set of curves that does what `curves` and then `beneath` do.
+
+    The result takes the channels of `curves`; 1024 entries each, fractions. Raises `BadInput` for sets of
+    other channels.
+    """
     if curves.channels != beneath.channels:
         raise BadInput(
             f"curves of {'+'.join(curves.channels)} cannot stand on curves of {'+'.join(beneath.channels)}"

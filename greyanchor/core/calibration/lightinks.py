@@ -93,6 +93,8 @@ def find_split(parent: Ramp, light: Ramp, light_limit: float, parent_limit: floa
 
     The reach is where the parent has the density of the light ink at its limit, both at the parent's
     peak. The crossover starts at 60 % of the reach and ends where the light ink just suffices.
+
+    Raises `BadInput` for a light ink that is no lighter one of `parent`.
     """
     wanted = float(np.interp(light_limit, light.inputs, light.density)) - float(light.density[0])
     gained = np.maximum.accumulate(parent.density - parent.density[0])

@@ -55,7 +55,10 @@ class Linearization:
 
 
 def parse_aim(text: str) -> tuple[str, float]:
-    """``sctv``, ``lstar``, ``density`` or ``tvi:NN`` -> (kind, tone value increase at 50 %)."""
+    """``sctv``, ``lstar``, ``density`` or ``tvi:NN`` -> (kind, tone value increase at 50 %).
+
+    The increase is in percent, 0 to 40, and 0 for the other kinds. Raises `BadInput` for any other text.
+    """
     kind, _, value = text.strip().lower().partition(":")
     if kind == "g7":
         raise BadInput(
@@ -97,7 +100,10 @@ def linearize(
 
 
 def tone_values(ramp: Ramp, limit: float, kind: str) -> tuple[Array, Array]:
-    """Raw inputs (n,) up to `limit` and the tone value 0..1 of each, 1 at the limit."""
+    """Raw inputs (n,) up to `limit` and the tone value 0..1 of each, 1 at the limit.
+
+    Raises `BadInput` for a limit (fraction) beyond the ramp, and for a ramp that gets no darker.
+    """
     if not 0.05 <= limit <= ramp.inputs[-1] + 1e-3:
         raise BadInput(
             f"the limit of {ramp.channel}, {100 * limit:.1f} %, lies beyond its ramp, which ends at "
@@ -119,7 +125,9 @@ def tone_values(ramp: Ramp, limit: float, kind: str) -> tuple[Array, Array]:
 
 
 def aim_curve(inputs: Array, kind: str, increase: float = 0.0) -> Array:
-    """Aim tone value 0..1 for device values 0..1: straight, or with a parabolic increase for ``tvi``."""
+    """Aim tone values 0..1 (n,) for device values 0..1 (n,): straight, or with a parabolic increase for
+    ``tvi``, `increase` percent at 50 %.
+    """
     if kind != "tvi":
         return np.asarray(inputs, dtype=float)
     return np.asarray(inputs + 4.0 * increase / 100.0 * inputs * (1.0 - inputs))
@@ -165,6 +173,8 @@ def touch_up(curve: Array, moves: Mapping[float, float]) -> Array:
     moves
         New raw output (fraction) at some of `HANDLES`. Between handles the change runs along a PCHIP, so
         that the detail of the measured curve stays; what would reverse is levelled (isotonic regression).
+
+    Raises `BadInput` for a move at another place than `HANDLES`.
     """
     grid = np.linspace(0.0, 1.0, INPUTS)
     at = np.array([0.0, *HANDLES, 1.0])

@@ -110,6 +110,8 @@ class Restoration:
 def compare_to_baseline(baseline: ReadingSet, now: ReadingSet, curves: CurveSet) -> Drift:
     """What drifted, in figures and in words, from two readings of the short chart through the same
     `curves`.
+
+    Raises `BadInput` for readings of another chart.
     """
     if not np.array_equal(baseline.ids, now.ids):
         raise BadInput("the readings are not of the chart that the baseline was taken with")
@@ -186,9 +188,11 @@ def _same_density(was: Ramp, now: Ramp) -> Array:
 def restore(baseline: ReadingSet, now: ReadingSet, curves: CurveSet, highest: float = 1.0) -> Restoration:
     """Curves that print now what `curves` printed on the day of the baseline.
 
-    In raw input: where the baseline needed x, the machine now needs x q(x), with q from the steps
-    that have equal density over paper. `lost` names channels that would need more than `highest`
-    of raw input, and how much.
+    In raw input: where the baseline needed x, the machine now needs x q(x), with q from the steps that
+    have equal density over paper. `lost` names channels that would need more than `highest` of raw input,
+    and how much.
+
+    Raises `BadInput` where the baseline lacks a ramp of a channel of `curves`.
     """
     was, is_now = find_ramps(baseline), find_ramps(now)
     missing = [c for c in curves.channels if c not in was]

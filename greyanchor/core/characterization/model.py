@@ -37,9 +37,11 @@ class FitReport:
 
     @classmethod
     def of(cls, differences: Array) -> FitReport:
+        """Mean, 95th percentile and largest of differences (n,), dE00."""
         return cls(float(differences.mean()), float(np.percentile(differences, 95)), float(differences.max()))
 
     def as_dict(self) -> dict[str, float]:
+        """The same by name, for reports."""
         return {"mean": self.mean, "p95": self.p95, "max": self.max}
 
 

@@ -51,15 +51,19 @@ class NeugebauerModel:
     roots: Array
 
     def predict(self, device: Array) -> Array:
-        """Bands (m, bands) of device values (m, channels)."""
+        """Bands (m, bands) of device values (m, channels), fractions 0..1; Yule-Nielsen n and dot gain
+        applied (Yule and Nielsen 1951; Neugebauer 1937).
+        """
         return np.asarray(np.maximum(demichel(_areas(device, self.gains)) @ self.roots, 0.0) ** self.n)
 
 
 def fit(device: Array, bands: Array, start_n: float = 1.8) -> NeugebauerModel:
     """Fit n, dot gain and primaries to device values (m, channels) and bands (m, k).
 
-    Gain knots and n are found by least squares; for each trial the primaries follow linearly
-    (variable projection), drawn gently to the product rule where no patch determines them.
+    Gain knots and n are found by least squares; for each trial the primaries follow linearly (variable
+    projection), drawn gently to the product rule where no patch determines them.
+
+    Device values are fractions 0..1, bands reflectance factors above 0.
     """
     channels = device.shape[1]
     sample = _sample(len(device))

@@ -19,11 +19,13 @@ _POOL_POWER = 11
 
 @one_thread
 def most_helpful(model: ForwardModel, count: int, total_ink: float, seed: int = 5) -> tuple[Array, Array]:
-    """`count` ink amounts (count, channels) within `total_ink` (sum), and how unsure (count,) the model is
-    there.
+    """`count` ink amounts (count, channels) within `total_ink` (sum), and how unsure (count,) the model
+    is there.
 
-    Greedy: the place with the largest posterior variance of the residual, relative to its signal and to how
-    well the eye says colours there, then the next with that one known.
+    Greedy: the place with the largest posterior variance of the residual, relative to its signal and to
+    how well the eye says colours there, then the next with that one known.
+
+    Raises `BadInput` for a model without a residual, or a `count` outside 1..500.
     """
     if model.remainder is None:
         raise BadInput("a model without a residual proposes no patches")

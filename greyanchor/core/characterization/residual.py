@@ -77,8 +77,10 @@ def _distances(a: Array, b: Array, precision: type) -> tuple[Array, Array]:
 def fit(places: Array, values: Array, counts: Array | None = None, noise: float = 0.0) -> SmoothResidual:
     """Learn `values` (m, outputs) at `places` (m, channels); unseen regions fall back to zero.
 
-    `counts` (m,) says how many readings each value is the mean of. `noise` is the standard deviation
-    of one reading in the units of the values, where it is known: fits that claim less are stiffened.
+    `counts` (m,) says how many readings each value is the mean of. `noise` is the standard deviation of
+    one reading in the units of the values, where it is known: fits that claim less are stiffened.
+
+    Places are fractions (m, channels); values may have any units.
     """
     length, ratio = _choose(places, values)
     counts = np.ones(len(places)) if counts is None else counts

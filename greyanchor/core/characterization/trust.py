@@ -37,7 +37,10 @@ def check_colours(readings: ReadingSet) -> None:
 
 
 def check_model(model: ForwardModel) -> None:
-    """Refuse a model whose patches do not predict one another."""
+    """Refuse a model whose patches do not predict one another.
+
+    Raises `BadInput` with what is likely to have happened to the readings.
+    """
     if model.held_out.mean > HOPELESS:
         raise BadInput(
             f"patches predict one another only to {model.held_out.mean:.1f} dE00: "

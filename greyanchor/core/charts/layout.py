@@ -156,6 +156,8 @@ def plan(
         Width of a patch in millimetres; the method's usual when None.
     dots
         Readings of each patch, averaged, for grainy output.
+
+    Raises `BadInput` for an unknown method, no patch at all, or a page that holds no row.
     """
     if method not in METHODS:
         raise BadInput(f"no measuring method {method!r}; use one of {', '.join(METHODS)}")
@@ -251,7 +253,10 @@ def _room(method: Method, page: tuple[float, float]) -> tuple[int, int]:
 
 
 def layout_of(chart: ReadingSet) -> Layout:
-    """The layout a laid-out chart was given, from its positions and what its header keeps."""
+    """The layout a laid-out chart was given, from its positions and what its header keeps.
+
+    Raises `BadInput` for a chart that was never laid out.
+    """
     if chart.rows is None or chart.columns is None or chart.sheets is None:
         raise BadInput("this chart has no SHEET, ROW and COLUMN fields; lay it out first")
     method = METHODS.get(chart.meta.get("METHOD", "strip"), METHODS["strip"])
@@ -275,6 +280,8 @@ def check_corners(layout: Layout, seen: npt.ArrayLike, sheet: int = 1) -> None:
 
     Held to are the lengths of the two edges, the right angle between them and its sense. Allowed is a
     third of a patch: more, and the edge of a patch would be read.
+
+    Raises `BadInput` with what is wrong and which corners to set again.
     """
     points, wanted = np.asarray(seen, dtype=float), layout.corners(sheet)
     across, down = points[1] - points[0], points[2] - points[0]
@@ -297,7 +304,9 @@ def check_corners(layout: Layout, seen: npt.ArrayLike, sheet: int = 1) -> None:
 
 
 def check_travel(method: str, media: str, travels_backwards: bool, readable: bool = True) -> None:
-    """Refuse a way of measuring that a media cannot have; the message says which way is left."""
+    """Refuse a way of measuring that a media cannot have; the message says which way is left. Raises
+    `BadInput`.
+    """
     if not readable:
         raise BadInput(f"no instrument reads {media}: limit and linearize it by eye")
     if method == "inline" and not travels_backwards:

@@ -52,7 +52,7 @@ def near_neutral(cyan: npt.ArrayLike) -> Array:
 
 def ink_limit_ramps(channels: int = 4, steps: int = 21) -> Array:
     """Paper, four times, and an even ramp of every channel alone up to raw 100 %, `steps` each without
-    paper.
+    paper: (4 + channels * steps, channels), fractions.
     """
     levels = np.linspace(0.0, 1.0, steps + 1)[1:]
     return np.vstack([np.zeros((4, channels)), *(_single(channels, i, levels) for i in range(channels))])
@@ -74,6 +74,8 @@ def total_ink_steps(channels: int = 4, highest: float = 4.0, step: float = 0.2) 
     """Rising sums of all channels, of triples and of pairs, from 100 % up.
 
     The sum of all channels rises along equal amounts; every patch keeps to `highest`.
+
+    Gives (n, channels), fractions; `highest` and `step` are sums of fractions.
     """
     sums = np.arange(1.0, channels + 1e-9, step)
     rows = [np.zeros(channels)]
@@ -92,8 +94,10 @@ def total_ink_steps(channels: int = 4, highest: float = 4.0, step: float = 0.2) 
 def grey_scales(channels: int = 4) -> Array:
     """The grey chart (CGATS TR 015): what grey balance is solved from, about 190 patches.
 
-    Paper four times, the near-neutral scale of CMY with neighbours in M and Y that widen with the tone, the
-    scale of K alone, ramps and overprints of C, M and Y, and the anchor tones once more.
+    Paper four times, the near-neutral scale of CMY with neighbours in M and Y that widen with the tone,
+    the scale of K alone, ramps and overprints of C, M and Y, and the anchor tones once more.
+
+    Gives (n, 4), fractions. Raises `BadInput` for another number of channels than four.
     """
     if channels < 4:
         raise BadInput("a grey chart needs the channels C, M, Y and K")
@@ -118,10 +122,12 @@ def grey_scales(channels: int = 4) -> Array:
 def profile_patches(count: int = 1500, total_ink: float = 3.0, channels: int = 4, seed: int = 1) -> Array:
     """`count` patches for characterization, none above `total_ink` (sum of fractions).
 
-    Paper four times and each solid twice (to learn noise and catch unevenness), ramps of every
-    channel, the grey axis, overprints of pairs and triples at three levels, and the rest an even
-    fill by a low-discrepancy (Sobol) sequence, thinned so that no patch crowds another.
-    Raises `BadInput` when `count` is too small for the fixed part.
+    Paper four times and each solid twice (to learn noise and catch unevenness), ramps of every channel,
+    the grey axis, overprints of pairs and triples at three levels, and the rest an even fill by a
+    low-discrepancy (Sobol) sequence, thinned so that no patch crowds another. Raises `BadInput` when
+    `count` is too small for the fixed part.
+
+    Gives (count, channels), fractions.
     """
     scale_steps = 7 if count < 500 else 11 if count < 1200 else 15
     fixed = _fixed_profile_part(channels, total_ink, scale_steps, count)
@@ -193,6 +199,8 @@ def control_strip(total_ink: float = 4.0) -> Array:
 
     Paper, solids, secondaries, tints, the composed-grey scale, K scale, the gamut surface between
     neighbouring solids, and dark, skin and saturated mixtures.
+
+    Gives (n, 4), fractions, with no sum above `total_ink`.
     """
     rows: list[npt.ArrayLike] = [np.zeros((1, 4))]
     rows += [_single(4, i, np.array([0.25, 0.5, 0.75, 1.0])) for i in range(4)]
@@ -234,8 +242,10 @@ def design(
 ) -> Array:
     """Device values for a `purpose` of `PURPOSES`; `count` patches where the purpose has a choice.
 
-    `total_ink` is a sum of fractions, 3 when left out.
-    Raises `BadInput` for an unknown purpose or a count that the purpose cannot have.
+    `total_ink` is a sum of fractions, 3 when left out. Raises `BadInput` for an unknown purpose or a
+    count that the purpose cannot have.
+
+    Gives (n, channels), fractions.
     """
     n = len(channels)
     total_ink = min(3.0, float(n)) if total_ink is None else total_ink

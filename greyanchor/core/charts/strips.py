@@ -122,8 +122,10 @@ def lay_out_strip(
 def of_kind(
     name: str, page: str = "a4", method: str = "strip", spots: Spots = (), meta: dict[str, str] | None = None
 ) -> ReadingSet:
-    """One of `STRIPS` laid out, with patches for `spots`: name with its tint, and the CMYK (4,) that prints
-    it.
+    """One of `STRIPS` laid out, with patches for `spots`: name with its tint, and the CMYK (4,) that
+    prints it.
+
+    Raises `BadInput` for a strip that there is not, and for a page without room.
     """
     if name not in STRIPS:
         raise BadInput(f"no control strip {name!r}; use one of {', '.join(STRIPS)}")

@@ -113,7 +113,9 @@ def xyz_to_lab(xyz: npt.ArrayLike, white: npt.ArrayLike = D50_WHITE) -> Array:
 
 
 def lab_to_xyz(lab: npt.ArrayLike, white: npt.ArrayLike = D50_WHITE) -> Array:
-    """Inverse of `xyz_to_lab`."""
+    """Inverse of `xyz_to_lab`: Lab (..., 3) to XYZ (..., 3), Y = 1 for the perfect diffuser (CIE
+    15:2018).
+    """
     values = np.asarray(lab, dtype=float)
     fy = (values[..., 0] + 16.0) / 116.0
     f = np.stack([fy + values[..., 1] / 500.0, fy, fy - values[..., 2] / 200.0], axis=-1)

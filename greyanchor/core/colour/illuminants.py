@@ -97,6 +97,8 @@ def light(name: Light) -> np.ndarray:
 
     `name` is one of `FIXED_LIGHTS`, a CIE daylight (``D50``), a temperature (``5600K``), or a
     `MeasuredLight`.
+
+    Raises `BadInput` for a name that is none of these.
     """
     if isinstance(name, MeasuredLight):
         return np.array(name.power)

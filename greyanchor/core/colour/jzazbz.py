@@ -38,7 +38,7 @@ def from_xyz(xyz: Array) -> Array:
 
 
 def to_xyz(jab: Array) -> Array:
-    """Inverse of `from_xyz`."""
+    """Inverse of `from_xyz`: Jab (..., 3) to XYZ (..., 3) under D65 in cd/m2."""
     light = jab[..., :1] + _D0
     iz = light / (1.0 + _D - _D * light)
     coded = np.concatenate([iz, jab[..., 1:]], axis=-1) @ np.linalg.inv(_M2).T
@@ -56,5 +56,5 @@ def from_lab(lab: Array) -> Array:
 
 
 def to_lab(jab: Array) -> Array:
-    """Inverse of `from_lab`."""
+    """Inverse of `from_lab`: Jab (..., 3) to Lab (..., 3) under D50."""
     return np.asarray(xyz_to_lab(to_xyz(jab) @ _TO_D50.T * (100.0 / WHITE_LUMINANCE)))

@@ -47,7 +47,10 @@ def read(path: str | Path) -> ReadingSet:
 
 
 def loads(data: bytes | str, source: str = "readings") -> ReadingSet:
-    """Parse CGATS text given as bytes (UTF-8 with or without BOM, UTF-16 with BOM, Latin-1) or str."""
+    """Parse CGATS text given as bytes (UTF-8 with or without BOM, UTF-16 with BOM, Latin-1) or str.
+
+    Raises `BadInput` that names `source`, line and reason.
+    """
     try:
         table = _tokenize(data if isinstance(data, str) else decode(data))
         return from_table(table)

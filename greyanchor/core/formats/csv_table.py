@@ -28,7 +28,10 @@ def read(path: str | Path) -> ReadingSet:
 
 
 def loads(data: bytes | str, source: str = "readings") -> ReadingSet:
-    """Parse CSV text given as bytes or str."""
+    """Parse CSV text given as bytes or str.
+
+    Raises `BadInput` that names `source`, line and reason.
+    """
     try:
         return cgats.from_table(_table(data if isinstance(data, str) else cgats.decode(data)))
     except BadInput as error:

@@ -100,7 +100,10 @@ def read(path: str | Path) -> ReadingSet:
 
 
 def loads(data: bytes, source: str = "readings") -> ReadingSet:
-    """Parse CxF3 given as bytes."""
+    """Parse CxF3 given as bytes.
+
+    Raises `BadInput` that names `source`, line and reason.
+    """
     try:
         return _build(_parse(data))
     except BadInput as error:
@@ -108,10 +111,12 @@ def loads(data: bytes, source: str = "readings") -> ReadingSet:
 
 
 def spot_inks(data: bytes, source: str = "spot colours") -> list[tuple[str, float, str]]:
-    """Tints of spot inks that a CxF/X-4 file (ISO 17972-4) characterizes: ink, tint in percent, name of the
-    object.
+    """Tints of spot inks that a CxF/X-4 file (ISO 17972-4) characterizes: ink, tint in percent, name of
+    the object.
 
     Only measurements over the substrate count. Empty for a file without such a characterization.
+
+    Raises `BadInput` for tints that are no numbers and for objects that are not there.
     """
     try:
         root = _parse(data)

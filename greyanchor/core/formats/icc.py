@@ -65,12 +65,12 @@ def description_tag(text: str) -> bytes:
 
 
 def xyz_tag(xyz: Array) -> bytes:
-    """`XYZType` of one colour, Y = 1 for the perfect diffuser."""
+    """`XYZType` of one colour (3,), Y = 1 for the perfect diffuser (ICC.1:2022, 10.31)."""
     return b"XYZ \0\0\0\0" + struct.pack(">3i", *(round(float(v) * 65536) for v in xyz))
 
 
 def matrix_tag(matrix: Array) -> bytes:
-    """`s15Fixed16ArrayType` of a 3 x 3 matrix, for `chad`."""
+    """`s15Fixed16ArrayType` of a matrix (3, 3), for `chad` (ICC.1:2022, 9.2.15 and 10.22)."""
     return b"sf32\0\0\0\0" + struct.pack(
         ">9i", *(round(float(v) * 65536) for v in np.asarray(matrix).ravel())
     )
@@ -190,6 +190,7 @@ class IccProfile:
 
     @property
     def description(self) -> str:
+        """The title of the profile, from its ``desc`` tag; empty without one."""
         return tag_text(self.tags.get("desc", b""))
 
     @property
@@ -208,14 +209,18 @@ class IccProfile:
 
     @property
     def white(self) -> Array:
-        """Media white point, XYZ with Y = 1 for the perfect diffuser."""
+        """Media white point (3,), XYZ with Y = 1 for the perfect diffuser. Raises `BadInput` where the
+        profile has none.
+        """
         data = self.tags.get("wtpt", b"")
         if len(data) < 20:
             raise BadInput("the profile has no media white point")
         return np.array(struct.unpack_from(">3i", data, 8)) / 65536.0
 
     def lut(self, name: str) -> tuple[Lut, bool]:
-        """The table `name` (``A2B1``) and whether its Lab is coded the legacy way."""
+        """The table `name` (``A2B1``) and whether its Lab is coded the legacy way. Raises `BadInput`
+        where there is none.
+        """
         if name not in self.luts:
             if name not in self.tags:
                 raise BadInput(f"the profile has no {name} table")

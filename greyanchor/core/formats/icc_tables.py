@@ -71,7 +71,9 @@ def _u16(values: Array) -> bytes:
 
 
 def encode_lut16(lut: Lut) -> bytes:
-    """`lut16Type` bytes (ICC.1:2022, 10.10); all grid sides must be equal."""
+    """`lut16Type` bytes (ICC.1:2022, 10.10); all grid sides must be equal. Raises `BadInput` for a grid
+    that is not.
+    """
     sides = set(lut.grid.shape[:-1])
     if len(sides) != 1:
         raise BadInput("a lut16 table needs the same number of nodes on each side")
@@ -83,7 +85,10 @@ def encode_lut16(lut: Lut) -> bytes:
 
 
 def decode_lut(data: bytes, name: str) -> tuple[Lut, bool]:
-    """A table and whether its Lab is coded the version 2 (legacy 16-bit) way."""
+    """A table and whether its Lab is coded the version 2 (legacy 16-bit) way.
+
+    `name` is for messages. Raises `BadInput` for another type of tag and for damaged data.
+    """
     try:
         kind = data[:4]
         if kind in (b"mft1", b"mft2"):
@@ -184,7 +189,9 @@ def _parametric(function: int, p: list[float], x: Array) -> Array:
 
 
 def encode_lab(lab: Array, legacy: bool = True) -> Array:
-    """PCS Lab as fractions of 16 bits; `legacy` is the version 2 coding, which `lut16Type` always uses."""
+    """PCS Lab (..., 3) as fractions of 16 bits (..., 3); `legacy` is the version 2 coding, which
+    `lut16Type` always uses (ICC.1:2022, 6.3.4 and 10.10).
+    """
     top = 65280.0 if legacy else 65535.0
     scaled = np.stack(
         [lab[..., 0] / 100.0, (lab[..., 1] + 128.0) / 255.0, (lab[..., 2] + 128.0) / 255.0], axis=-1
@@ -198,7 +205,7 @@ def encode_lab(lab: Array, legacy: bool = True) -> Array:
 
 
 def decode_lab(values: Array, legacy: bool = True) -> Array:
-    """Inverse of `encode_lab`."""
+    """Inverse of `encode_lab`: fractions (..., 3) to Lab (..., 3)."""
     if legacy:
         v = values * 65535.0
         return np.stack([v[..., 0] / 652.8, v[..., 1] / 256.0 - 128.0, v[..., 2] / 256.0 - 128.0], axis=-1)

@@ -24,6 +24,8 @@ def read(path: str | Path) -> MeasuredLight:
 def loads(data: bytes, source: str = "light") -> MeasuredLight:
     """Parse a light: comma, semicolon, tab or blanks between the columns, headings and ``#`` lines left
     out.
+
+    Raises `BadInput` that names `source` and line.
     """
     try:
         rows = _rows(cgats.decode(data))

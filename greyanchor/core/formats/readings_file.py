@@ -30,7 +30,7 @@ def record_type_of(data: bytes) -> str:
 
 
 def loads(data: bytes, source: str = "readings") -> ReadingSet:
-    """Parse a file of any of the three formats; errors name file, line and reason."""
+    """Parse a file of any of the three formats. Raises `BadInput` that names file, line and reason."""
     if not data.strip():
         raise BadInput("the file is empty", source)
     kind = record_type_of(data)

@@ -209,6 +209,8 @@ def judge_sheet(chart: ReadingSet, expected: Array, measured: Array, sheet: int,
 
     For readers that take whole sheets: bare paper, the sheet upside down, another sheet of the set, or a
     sheet of another chart.
+
+    `expected` and `measured` are Lab (n, 3) of all patches and of those of the sheet.
     """
     sheets = chart.sheets if chart.sheets is not None else np.ones(len(chart), dtype=np.int64)
     mine = expected[sheets == sheet]

@@ -111,7 +111,11 @@ class ReadingSet:
         return any(v is not None for v in (self.spectra, self.measured_xyz, self.measured_lab))
 
     def xyz(self, light: Light = "D50") -> Array:
-        """XYZ (n, 3) under `light`; readings without spectra know D50 only and say so."""
+        """XYZ (n, 3) under `light`, Y = 1 for the perfect diffuser.
+
+        Raises `BadInput` for readings that hold device values only, or no spectra and another light than
+        D50.
+        """
         if self.spectra is not None:
             return spectra_to_xyz(self.spectra, light)
         if light_name(light).upper() != "D50":
@@ -141,7 +145,7 @@ class ReadingSet:
         return as_inks(self.values(), self.channels)
 
     def select(self, index: npt.ArrayLike) -> ReadingSet:
-        """The patches that `index` (mask or positions) names, in its order."""
+        """The patches that `index` names, in its order: a mask (n,) or positions (m,)."""
         chosen = np.arange(len(self))[np.asarray(index)]
 
         def pick(values: npt.NDArray | None) -> npt.NDArray | None:

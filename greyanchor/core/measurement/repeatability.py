@@ -60,14 +60,17 @@ class Comparison:
 
     @property
     def mean(self) -> float:
+        """Mean difference of all patches, dE00."""
         return float(self.differences.mean())
 
     @property
     def p95(self) -> float:
+        """95th percentile of the differences, dE00."""
         return float(np.percentile(self.differences, 95))
 
     @property
     def max(self) -> float:
+        """Largest difference, dE00."""
         return float(self.differences.max())
 
     def acceptable(self, mean: float = MEAN_LIMIT, largest: float = LARGEST_LIMIT) -> bool:
@@ -153,10 +156,12 @@ def compare(first: ReadingSet, second: ReadingSet) -> Comparison:
 def compare_passes(passes: Sequence[ReadingSet]) -> Comparison:
     """Any number of passes over one sheet: per-patch differences, outliers, suspect rows, unevenness.
 
-    An outlier lies more than 6 scaled median absolute deviations above the median and above
-    1.0 dE00. A row is suspect when at least half of its patches, and no fewer than three, are
-    outliers, or when its median is itself an outlier among the rows. With three passes or more,
-    the pass farthest from the median of all is named.
+    An outlier lies more than 6 scaled median absolute deviations above the median and above 1.0 dE00. A
+    row is suspect when at least half of its patches, and no fewer than three, are outliers, or when its
+    median is itself an outlier among the rows. With three passes or more, the pass farthest from the
+    median of all is named.
+
+    Raises `BadInput` for a single pass.
     """
     if len(passes) < 2:
         raise BadInput("one pass alone cannot be compared; read the sheet again")
@@ -283,7 +288,9 @@ def unevenness(passes: Sequence[ReadingSet]) -> float | None:
 
 
 def robust_limit(values: Array, deviations: float = 6.0, floor: float = 1.0) -> float:
-    """Median plus `deviations` scaled median absolute deviations, but never under `floor`."""
+    """Median of values (n,) plus `deviations` scaled median absolute deviations, but never under `floor`,
+    in the units of the values.
+    """
     median = float(np.median(values))
     spread = 1.4826 * float(np.median(np.abs(values - median)))
     return max(floor, median + deviations * spread)

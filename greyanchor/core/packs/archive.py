@@ -118,7 +118,10 @@ class Archive:
         return self._sizes
 
     def read(self, name: str) -> bytes:
-        """The bytes of one file; never more than the archive said, whatever its packed data says."""
+        """The bytes of one file; never more than the archive said, whatever its packed data says.
+
+        Raises `BadInput` for a file that is not there or is damaged.
+        """
         if name not in self._infos:
             raise BadInput(f"{name} is not in the archive", self.name)
         info = self._infos[name]

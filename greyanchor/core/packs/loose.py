@@ -27,11 +27,15 @@ class LooseProfile:
 
     @property
     def sha256(self) -> str:
+        """Hash of its bytes, in hexadecimal."""
         return sha256_of(self.data)
 
 
 def look_at(file: str, data: bytes) -> LooseProfile:
-    """Read channels and description of one file; what is no printer profile is reported in `against`."""
+    """Read channels and description of one file; what is no printer profile is reported in `against`.
+
+    Nothing is raised: a reason in `against` is what other functions say with `BadInput`.
+    """
     name = file.rpartition("/")[2]
     try:
         if len(data) > MOST:

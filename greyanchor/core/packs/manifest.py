@@ -44,6 +44,7 @@ class Pack:
 
     @property
     def modes(self) -> list[dict[str, Any]]:
+        """The print modes in it, as the manifest has them."""
         return list(self.manifest["modes"])
 
     def named(self, kind: str, key: str = "name") -> dict[str, dict[str, Any]]:
@@ -271,12 +272,13 @@ def _test_mode(mode: dict[str, Any], manifest: dict[str, Any], contents: _Conten
 def dump_pack(
     manifest: Mapping[str, Any], files: Mapping[str, Callable[[], bytes]], report: Progress | None = None
 ) -> Iterator[tuple[str, bytes]]:
-    """Names and bytes of a pack for `write_archive`: the files, one at a time, and the manifest with their
-    hashes last.
+    """Names and bytes of a pack for `write_archive`: the files, one at a time, and the manifest with
+    their hashes last.
 
-    `files` gives each file's bytes when it is asked, so that a large pack is never in memory whole. `report`
-    hears
-    how far it is, and may raise to stop it.
+    `files` gives each file's bytes when it is asked, so that a large pack is never in memory whole.
+    `report` hears how far it is, and may raise to stop it.
+
+    Raises `BadInput` for a manifest that does not keep to the schema.
     """
     facts: dict[str, dict[str, Any]] = {}
     for i, (name, content) in enumerate(files.items()):

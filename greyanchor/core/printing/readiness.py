@@ -222,7 +222,10 @@ def best_step(values: Sequence[float], faults: Sequence[float], ability: Ability
 
 
 def nozzles_ready(missing: Mapping[str, int]) -> bool:
-    """Whether so few nozzles are missing that charts may be printed."""
+    """Whether so few nozzles are missing that charts may be printed.
+
+    Raises `BadInput` for an empty count, or one that is no whole number from 0.
+    """
     if not missing:
         raise BadInput("say for each ink how many nozzles are missing; 0 where none is")
     for channel, count in missing.items():

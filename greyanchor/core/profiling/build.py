@@ -200,13 +200,15 @@ def _refuse_no_gamut(gamut: Gamut, channels: int) -> None:
 
 
 def smoothness(neutral: Array) -> float:
-    """Largest second difference of any ink along the neutral axis, in percent of ink per step squared."""
+    """Largest second difference of any ink along the neutral axis (steps, channels + 4) of
+    `neutral_axis`, in percent of ink per step squared.
+    """
     inks = neutral[printable(neutral), 1:-3]
     return float(np.abs(np.diff(inks, 2, axis=0)).max()) if len(inks) > 2 else 0.0
 
 
 def media_white(readings: ReadingSet, model: ForwardModel) -> Array:
-    """XYZ (Y = 1) of the unprinted media: the mean of its readings, adapted like the model."""
+    """XYZ (3,) of the unprinted media, Y = 1: the mean of its readings, adapted like the model."""
     paper = readings.inks().max(axis=1) < 0.005
     if readings.spectra is not None:
         return np.asarray(readings.spectra[paper].mean(axis=0) @ model.to_xyz / 100.0)
@@ -214,7 +216,10 @@ def media_white(readings: ReadingSet, model: ForwardModel) -> Array:
 
 
 def rendering_for(inverter: Inverter, white: Array, inks: Array, settings: ProfileSettings) -> Rendering:
-    """The intents' maps for one model: gamut surfaces and darkest colour on the media-relative scale."""
+    """The intents' maps for one model: gamut surfaces and darkest colour on the media-relative scale.
+
+    `white` is XYZ (3,), `inks` (n, channels) fractions that span the gamut.
+    """
     bare = Rendering(white, 0.0, icc.perceptual_black(settings.version))
     darkest = _darkest_neutral(inverter, bare)
     ends = Rendering(white, darkest, bare.pcs_black)
@@ -254,8 +259,9 @@ def _tags(
 
 
 def neutral_axis(profile: icc.IccProfile, steps: int = NEUTRAL_STEPS) -> Array:
-    """How media-relative neutrals are printed: (steps, channels + 4) of aim L*, inks in percent, L* a* b*
-    reached.
+    """How media-relative neutrals are printed, `steps` of them from black to white.
+
+    Gives (n, channels + 4): aim L*, inks in percent, and L* a* b* that they reach.
     """
     lightness = np.linspace(100.0, 0.0, steps)
     lab = np.column_stack([lightness, np.zeros(steps), np.zeros(steps)])
@@ -265,7 +271,7 @@ def neutral_axis(profile: icc.IccProfile, steps: int = NEUTRAL_STEPS) -> Array:
 
 
 def printable(neutral: Array) -> Array:
-    """Steps whose lightness the printer reaches."""
+    """Which steps of `neutral_axis` (n, channels + 4) the printer reaches in lightness: a mask (n,)."""
     return np.asarray(np.abs(neutral[:, 0] - neutral[:, -3]) < 1.5)
 
 
@@ -286,6 +292,8 @@ def round_trip(
 def random_inks(channels: int, total_ink: float, count: int) -> Array:
     """Ink amounts (about count, channels) well inside `total_ink`, a quarter of them without black;
     seeded.
+
+    Fractions; `total_ink` is a sum of them. About `count` rows (n, channels).
     """
     random = np.random.default_rng(5).random((count * 2, channels))
     if channels > 3:

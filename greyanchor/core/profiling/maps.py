@@ -40,9 +40,10 @@ def fit_map(profile: IccProfile, readings: ReadingSet, read: Array) -> FitMap:
 def round_trip_plane(
     profile: IccProfile, lightness: float, reach: float = 100.0, side: int = 51
 ) -> tuple[Array, Array]:
-    """a* or b* of the nodes (side,), and dE00 (side, side) of colours at `lightness` sent to ink and back.
+    """a* or b* of the nodes (n,), n = `side`, and dE00 (n, n) of colours at `lightness` sent to ink and
+    back.
 
-    Rows run along b* and columns along a*, both rising; colours out of reach are NaN.
+    Rows run along b* and columns along a*, both rising to `reach`; colours out of reach are NaN.
     """
     axis = np.linspace(-reach, reach, side)
     b, a = np.meshgrid(axis, axis, indexing="ij")

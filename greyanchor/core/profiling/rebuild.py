@@ -73,7 +73,10 @@ def characterization_of(profile: icc.IccProfile) -> tuple[ReadingSet, str]:
 
 
 def sampled(profile: icc.IccProfile) -> ReadingSet:
-    """Colours of a profile chart as the profile's own table gives them, Lab alone."""
+    """Colours of a profile chart as the profile's own table gives them, Lab alone.
+
+    Raises `BadInput` where the table gives no colours.
+    """
     channels = ("K",) if profile.inks == GREY else profile.inks
     count = _SAMPLED.get(len(channels), 3000)
     inks = profile_patches(count, min(3.0, float(len(channels))), len(channels))

@@ -65,6 +65,8 @@ def chart(profile: icc.IccProfile, count: int = CHART_PATCHES, seed: int = 1) ->
 
     A grey axis from white to black, an even (Sobol) fill of the printable colours, and some of the
     colours again, so that the noise of the print shows.
+
+    Raises `BadInput` for a `count` that cannot refine a profile.
     """
     if not LEAST_PATCHES <= count <= 3000:
         raise BadInput(f"{count} patches cannot refine a profile; ask for {LEAST_PATCHES} to 3000")

@@ -43,13 +43,15 @@ class Knee:
         return reach, start, 1.0 / (1.0 - start) - 1.0 / (reach - start)
 
     def compress(self, ratio: Array, reach: Array) -> Array:
-        """Share of the printer's radius, before -> after; no more than 1."""
+        """Share of the printer's radius (n,), before to after, no more than 1; `reach` (n,) is how far
+        the source goes.
+        """
         reach, start, bend = self._parts(reach)
         t = np.clip(ratio, start, np.maximum(reach, start)) - start
         return np.where(ratio <= start, ratio, np.minimum(start + t / (1.0 + t * bend), 1.0))
 
     def expand(self, ratio: Array, reach: Array) -> Array:
-        """Inverse of `compress` on 0..1."""
+        """Inverse of `compress` on 0..1, (n,) to (n,)."""
         reach, start, bend = self._parts(reach)
         s = np.clip(ratio, start, 1.0) - start
         return np.where(ratio <= start, ratio, start + s / np.maximum(1.0 - s * bend, 1e-6))
@@ -86,7 +88,7 @@ class Rendering:
         return xyz_to_lab(lab_to_xyz(absolute) * (PCS_WHITE / self.white))
 
     def absolute(self, relative: Array) -> Array:
-        """Inverse of `relative`."""
+        """Inverse of `relative`: media-relative Lab (n, 3) to absolute Lab (n, 3)."""
         return xyz_to_lab(lab_to_xyz(relative) * (self.white / PCS_WHITE))
 
     def lay_ends(self, jab: Array) -> Array:
@@ -118,7 +120,7 @@ class Rendering:
         return jzazbz.to_lab(self._radially(jab, knee.compress))
 
     def out_of_printer(self, relative: Array, knee: Knee) -> Array:
-        """Inverse of `into_printer` for printed colours."""
+        """Inverse of `into_printer` for printed colours, Lab (n, 3) to Lab (n, 3)."""
         return np.concatenate(in_parallel(lambda p: self._out(p, knee), relative, 8192))
 
     def _out(self, relative: Array, knee: Knee) -> Array:
@@ -170,6 +172,8 @@ def reach_of(printer: Shell, source: Shell) -> Array:
 
     A direction shares the compression of its neighbours: where it changed from one to the next, a shade
     running across would turn darker and lighter again. White and black stay where they are.
+
+    Gives (n, m), the grid of both shells; 1 where they reach alike.
     """
     sharp = source.radius / np.maximum(printer.radius, 1e-6)
     wide = gaussian_filter(

@@ -66,7 +66,9 @@ class Shell:
 
 
 def triangles(rows: int, columns: int) -> Array:
-    """Triangles (m, 3) of a grid of vertices wound around an axis, its bottom and top vertices last."""
+    """Indices (n, 3) of the triangles of a grid of vertices wound around an axis, its bottom and top
+    vertices last.
+    """
     index = np.arange(rows * columns).reshape(rows, columns)
     right = np.roll(index, -1, axis=1)
     quads = [index[:-1], right[:-1], right[1:], index[1:]]

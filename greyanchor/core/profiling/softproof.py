@@ -99,7 +99,8 @@ def _faults(source: Array, printed: Array) -> tuple[Array, Array]:
 
 
 def test_form(side: int = 96) -> Array:
-    """A made-up picture (2 side, 4 side, 3) of encoded sRGB: lit balls of many colours on a shaded ground.
+    """A made-up picture (n, 2 n, 3), n = 2 `side`, of encoded sRGB 0..1: lit balls of many colours on a
+    shaded ground.
 
     What shows faults of a rendering: smooth shading into deep shadow, saturated and pastel colours, skin,
     sky.

@@ -25,7 +25,10 @@ USUAL = "srgb"
 
 
 def rgb_to_xyz(name: str) -> Array:
-    """Matrix (3, 3) from linear RGB of a named space to XYZ (Y = 1) adapted to D50 by Bradford."""
+    """Matrix (3, 3) from linear RGB of a named space to XYZ (Y = 1) adapted to D50 by Bradford.
+
+    Raises `BadInput` for a space that is not known by name.
+    """
     if name not in _PRIMARIES:
         raise BadInput(
             f"no source gamut called {name!r}; use one of {', '.join(_PRIMARIES)} or an ICC profile"

@@ -65,14 +65,14 @@ class PcsAxes:
     high: Array
 
     def values(self, u: Array, axis: int) -> Array:
-        """a* (`axis` 0) or b* (1) at grid positions `u` in 0..1; 0.5 is exactly zero."""
+        """a* (`axis` 0) or b* (1) at grid positions `u` (n,) in 0..1; 0.5 is exactly zero."""
         signed = 2.0 * u - 1.0
         below = -_side(np.maximum(-signed, 0.0), min(128.0, 6.0 - float(self.low[axis])))
         above = _side(np.maximum(signed, 0.0), min(128.0, 6.0 + float(self.high[axis])))
         return np.where(signed < 0, below, above)
 
     def nodes(self, side: int) -> Array:
-        """PCS Lab (side^3, 3) at the nodes of a grid behind `curves`."""
+        """PCS Lab (n, 3) at the nodes of a grid behind `curves`, n = `side`^3, lightness slowest."""
         u = np.linspace(0.0, 1.0, side)
         axes = (100.0 * u, self.values(u, 0), self.values(u, 1))
         return np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
@@ -81,6 +81,8 @@ class PcsAxes:
         """Input curves of B2A: lightness straight, a* and b* as `values` inverted.
 
         Zero a* and b* (code 0x8000) fall exactly on the middle node of an odd grid.
+
+        Three curves (n,), fractions.
         """
         code = np.linspace(0.0, 1.0, _PCS_CURVE)
         lightness = np.clip(code * 65535.0 / 65280.0, 0.0, 1.0)
@@ -107,12 +109,16 @@ def pcs_axes(model: ForwardModel, rendering: Rendering, inks: Array) -> PcsAxes:
 
 
 def device_curves(model: ForwardModel) -> list[Array]:
-    """Device value to even coordinate, for the input side of A2B."""
+    """Device value to even coordinate, for the input side of A2B: a curve (n,) of fractions for each
+    channel.
+    """
     return _through(model, lambda values: model.to_even(as_inks(values, picture_channels(model.channels))))
 
 
 def even_curves(model: ForwardModel) -> list[Array]:
-    """Even coordinate to device value, for the output side of B2A."""
+    """Even coordinate to device value, for the output side of B2A: a curve (n,) of fractions for each
+    channel.
+    """
     return _through(model, lambda values: as_inks(model.to_device(values), picture_channels(model.channels)))
 
 

@@ -34,7 +34,9 @@ def ink_absorption(ink_set: str = "Tarn pigment") -> Array:
 
 
 def extra_absorption(name: str) -> Array:
-    """Spectral density (36,) of one unit of an ink beyond C, M, Y and K: O, G or V."""
+    """Spectral density (36,) of one unit of an ink beyond C, M, Y and K: O, G or V. Raises `BadInput` for
+    another.
+    """
     if name == "O":
         return 1.20 * _edge(566, 7.0) * (0.86 + 0.14 * _peak(500, 60, 60))
     if name == "G":

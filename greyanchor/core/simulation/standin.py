@@ -90,7 +90,11 @@ def print_and_read(
     reader: Spectrophotometer | None = None,
     condition: str = "M1",
 ) -> ReadingSet:
-    """`chart` printed and read with a careful hand; `reading` distinguishes passes over the same sheet."""
+    """`chart` printed and read with a careful hand; `reading` distinguishes passes over the same sheet.
+
+    `pipeline` maps device values (n, channels) to raw values (n, sent), fractions; without one the chart
+    is raw. The readings hold spectra (n, 36).
+    """
     spectra = printed_spectra(chart, press, seed, state, pipeline, condition)
     reader = reader or StripReader()
     dots = chart.meta.get("READINGS_A_PATCH", "1")

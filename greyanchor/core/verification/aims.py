@@ -134,7 +134,10 @@ class Aim:
 
 
 def load(path: str | Path) -> Aim:
-    """An aim from a file, ``.icc``, CGATS text, CxF3 or CSV, or by the name ``northlight-coated``."""
+    """An aim from a file, ``.icc``, CGATS text, CxF3 or CSV, or by the name ``northlight-coated``.
+
+    Raises `BadInput` for a file that cannot be read or is no aim.
+    """
     if str(path) == "northlight-coated":
         return Aim("Northlight Coated", data=northlight.aim_data())
     source = Path(path)
@@ -167,7 +170,10 @@ def _is_spot_list(data: bytes) -> bool:
 
 
 def from_profile(profile: icc.IccProfile, source: str) -> Aim:
-    """An aim from a parsed printer profile."""
+    """An aim from a parsed printer profile.
+
+    Raises `BadInput` for a profile without a device-to-Lab table.
+    """
     if profile.device_class not in ("prtr", "scnr", "mntr", "spac") or "A2B0" not in profile.tags:
         raise BadInput("this profile has no device-to-Lab table, so it cannot be an aim", source)
     if profile.pcs != "Lab":
@@ -176,7 +182,10 @@ def from_profile(profile: icc.IccProfile, source: str) -> Aim:
 
 
 def from_data(data: ReadingSet, source: str) -> Aim:
-    """An aim from characterization data: device values with colours, named spot colours, or both."""
+    """An aim from characterization data: device values with colours, named spot colours, or both.
+
+    Raises `BadInput` for data without colours, or with nothing to match patches by.
+    """
     if not data.is_measured:
         raise BadInput("the file holds device values only; an aim needs colours", source)
     name = data.meta.get("DESCRIPTOR") or source
@@ -232,10 +241,13 @@ def substrate_corrected(aim_lab: Array, paper: Array, aim_paper: Array, measured
 def strip_through_profile(
     strip: ReadingSet, aim: Aim, profile: icc.IccProfile, corrected: bool = False
 ) -> ReadingSet:
-    """The device values that print the aim colours of `strip` on the profiled printer, absolute colorimetric.
+    """The device values that print the aim colours of `strip` on the profiled printer, absolute
+    colorimetric.
 
     With `corrected` the aim is first carried onto the profile's media white, as a substrate-corrected
     check will do with the measured paper.
+
+    Raises `BadInput` for a profile that is not CMYK, and with `corrected` for a strip without bare paper.
     """
     if profile.space != "CMYK":
         raise BadInput(f"the strip can be sent through a CMYK profile, not through {profile.space}")

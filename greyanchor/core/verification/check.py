@@ -35,6 +35,7 @@ class Finding:
 
     @property
     def verdict(self) -> str:
+        """``pass``, ``fail``, ``reported`` where nothing limits it, or ``not tested``."""
         if self.value is None:
             return "not tested"
         if self.criterion.limit is None:

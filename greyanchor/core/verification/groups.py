@@ -50,7 +50,7 @@ def groups(device: Array, spots: Sequence[str] | None = None) -> dict[str, Mask]
 
 
 def process_groups(device: Array) -> dict[str, Mask]:
-    """The groups of `groups` for patches without spot colours."""
+    """The groups of `groups` for patches (n, 4) without spot colours, fractions: masks (n,) by name."""
     off, full = device < _NONE, device > _FULL
     alone = [full[:, i] & np.delete(off, i, axis=1).all(axis=1) for i in range(4)]
     wanted = near_neutral(device[:, 0])

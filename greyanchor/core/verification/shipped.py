@@ -147,7 +147,10 @@ AGAINST_ITSELF = ("uniformity", "repeatability")
 
 
 def load(name: str) -> ToleranceSet:
-    """A shipped set by id, or one from a JSON file."""
+    """A shipped set by id, or one from a JSON file.
+
+    Raises `BadInput` for an id that is not shipped and a file that cannot be read.
+    """
     if name in SHIPPED:
         return SHIPPED[name]
     path = Path(name)

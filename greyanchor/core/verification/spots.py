@@ -98,7 +98,7 @@ def _from_responses(f: Array) -> Array:
 
 
 def gathered(named: Iterable[tuple[str, Array]]) -> dict[str, SpotColour]:
-    """Spot colours from names (with tints in them) and Lab; `BadInput` for tints without a solid."""
+    """Spot colours from names (with tints in them) and Lab (3,); `BadInput` for tints without a solid."""
     solids: dict[str, tuple[float, float, float]] = {}
     tints: dict[str, dict[float, tuple[float, float, float]]] = {}
     for text, lab in named:
@@ -126,7 +126,10 @@ def from_readings(readings: ReadingSet) -> dict[str, SpotColour]:
 
 
 def from_file(data: bytes, source: str) -> dict[str, SpotColour]:
-    """Spot colours of a file: CxF/X-4 or other CxF3, a CSV list, or CGATS text with names."""
+    """Spot colours of a file: CxF/X-4 or other CxF3, a CSV list, or CGATS text with names.
+
+    Raises `BadInput` that names `source` and the colour that cannot be read.
+    """
     if not cxf.looks_like(data):
         text = cgats.decode(data)
         if "BEGIN_DATA" not in text:

@@ -207,6 +207,8 @@ def _optional(value: Any) -> float | None:
 def from_json(text: str, source: str) -> ToleranceSet:
     """A set from ``{"id", "title", "source", "criteria": [{"id", "group", "measure", "statistic",
     "limit"}]}``.
+
+    Raises `BadInput` that names `source` and the criterion that cannot be.
     """
     try:
         raw = json.loads(text)

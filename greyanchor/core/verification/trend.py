@@ -127,6 +127,8 @@ def forecast(days: Array, values: Array, limit: float) -> Forecast | None:
 
     Needs five points on three days or more. The day counts from now on: a line that has met the limit
     already gives the last day of the data.
+
+    `days` (n,) are ordinals, `values` (n,) and `limit` share their units.
     """
     x, y = days[-FORECAST_POINTS:], values[-FORECAST_POINTS:]
     if len(x) < 5 or len(np.unique(np.round(x, 3))) < 3:
