@@ -56,7 +56,7 @@ class MatchPair:
 
 
 def match_pairs(channel: str, limit: float, paper_xyz: Array, solid_xyz: Array) -> list[MatchPair]:
-    """Pairs for one channel from the usual colour of paper (3,) and solid ink (3,), XYZ with Y = 1 for
+    """Pairs for one channel from the usual colour of paper (3,) and solid ink (3,), XYZ with Y = 100 for
     the perfect diffuser.
 
     The coverage is the one whose mixture (Murray-Davies) has the wanted tone value, SCTV of ISO 20654.

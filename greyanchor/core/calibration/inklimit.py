@@ -134,7 +134,17 @@ def moved(ramp: Ramp, limit: float, rules: LimitRules = LimitRules()) -> InkLimi
 
 
 def find_limits(readings: ReadingSet, rules: LimitRules = LimitRules()) -> dict[str, InkLimit]:
-    """Limits of every channel in a reading of ramps; `BadInput` when a ramp is missing."""
+    """Limits of every channel in a reading of ramps; `BadInput` when a ramp is missing.
+
+    >>> from greyanchor.core.charts.layout import lay_out
+    >>> from greyanchor.core.charts.patches import design
+    >>> from greyanchor.core.simulation.catalogue import press_by_name
+    >>> from greyanchor.core.simulation.standin import print_and_read
+    >>> chart, _ = lay_out(design("ink-limit"), tuple("CMYK"))
+    >>> readings = print_and_read(chart, press_by_name("petrel-44"))
+    >>> sorted(find_limits(readings))
+    ['C', 'K', 'M', 'Y']
+    """
     return {name: find_limit(ramp, rules) for name, ramp in find_ramps(readings).items()}
 
 

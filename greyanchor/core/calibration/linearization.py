@@ -57,7 +57,11 @@ class Linearization:
 def parse_aim(text: str) -> tuple[str, float]:
     """``sctv``, ``lstar``, ``density`` or ``tvi:NN`` -> (kind, tone value increase at 50 %).
 
-    The increase is in percent, 0 to 40, and 0 for the other kinds. Raises `BadInput` for any other text.
+    The increase is in percent, 0 to 40, and 0 for the other kinds. Raises `BadInput` for any other
+    text.
+
+    >>> parse_aim("sctv"), parse_aim("tvi:16")
+    (('sctv', 0.0), ('tvi', 16.0))
     """
     kind, _, value = text.strip().lower().partition(":")
     if kind == "g7":
@@ -127,6 +131,9 @@ def tone_values(ramp: Ramp, limit: float, kind: str) -> tuple[Array, Array]:
 def aim_curve(inputs: Array, kind: str, increase: float = 0.0) -> Array:
     """Aim tone values 0..1 (n,) for device values 0..1 (n,): straight, or with a parabolic increase for
     ``tvi``, `increase` percent at 50 %.
+
+    >>> aim_curve(np.array([0.0, 0.5, 1.0]), "tvi", 16.0).round(3).tolist()
+    [0.0, 0.66, 1.0]
     """
     if kind != "tvi":
         return np.asarray(inputs, dtype=float)
@@ -175,6 +182,10 @@ def touch_up(curve: Array, moves: Mapping[float, float]) -> Array:
         that the detail of the measured curve stays; what would reverse is levelled (isotonic regression).
 
     Raises `BadInput` for a move at another place than `HANDLES`.
+
+    >>> moved = touch_up(np.linspace(0.0, 1.0, 1024), {0.5: 0.45})
+    >>> round(float(moved[512]), 2), float(moved[-1])
+    (0.45, 1.0)
     """
     grid = np.linspace(0.0, 1.0, INPUTS)
     at = np.array([0.0, *HANDLES, 1.0])

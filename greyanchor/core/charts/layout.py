@@ -126,7 +126,11 @@ class Layout:
 
 
 def parse_page(text: str) -> tuple[float, float]:
-    """``a4``, ``a3``, ``a2`` or ``WxH`` in millimetres; `BadInput` otherwise."""
+    """``a4``, ``a3``, ``a2`` or ``WxH`` in millimetres; `BadInput` otherwise.
+
+    >>> parse_page("a4"), parse_page("610x1000")
+    ((210.0, 297.0), (610.0, 1000.0))
+    """
     name = text.strip().lower()
     if name in PAGES:
         return PAGES[name]
@@ -158,6 +162,10 @@ def plan(
         Readings of each patch, averaged, for grainy output.
 
     Raises `BadInput` for an unknown method, no patch at all, or a page that holds no row.
+
+    >>> found = plan(500, "a4", "strip")
+    >>> found.sheets, found.rows
+    (2, 24)
     """
     if method not in METHODS:
         raise BadInput(f"no measuring method {method!r}; use one of {', '.join(METHODS)}")
@@ -184,10 +192,15 @@ def lay_out(
     patch: float | None = None,
     dots: int = 1,
 ) -> tuple[ReadingSet, Layout]:
-    """Place patches (n, channels) in rows; gives the chart (a `ReadingSet` without readings) and its layout.
+    """Place patches (n, channels) in rows; gives the chart (a `ReadingSet` without readings) and its
+    layout.
 
     With `shuffle_seed` the patches are mixed, so that neighbours differ and unevenness of the
     sheet falls on all colours alike. Ids are ``row-column``, rows counted through all sheets.
+
+    >>> chart, layout = lay_out(np.eye(4), tuple("CMYK"))
+    >>> chart.ids, layout.sheets
+    (('1-1', '1-2', '1-3', '1-4'), 1)
     """
     layout = plan(len(device), page, method, patch, dots)
     order = np.arange(len(device))

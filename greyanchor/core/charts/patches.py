@@ -44,6 +44,9 @@ def near_neutral(cyan: npt.ArrayLike) -> Array:
     """C, M, Y (n, 3) of the near-neutral scale for `cyan` fractions (n,).
 
     CGATS TR 015: M = Y = 0.747 C - 4.1e-4 C^2 + 2.94e-5 C^3, in percent.
+
+    >>> near_neutral([0.5]).round(4).tolist()
+    [[0.5, 0.4, 0.4]]
     """
     c = 100.0 * np.asarray(cyan, dtype=float)
     other = 0.747 * c - 4.1e-4 * c**2 + 2.94e-5 * c**3
@@ -246,6 +249,9 @@ def design(
     count that the purpose cannot have.
 
     Gives (n, channels), fractions.
+
+    >>> design("linearization", limits={c: 0.8 for c in "CMYK"}).shape
+    (108, 4)
     """
     n = len(channels)
     total_ink = min(3.0, float(n)) if total_ink is None else total_ink

@@ -14,7 +14,11 @@ _FLOOR = 1e-5
 
 
 def visual_density(xyz: npt.ArrayLike) -> Array:
-    """Neutral (visual) density -log10(Y / 100) of XYZ (..., 3), Y of the perfect diffuser = 100."""
+    """Neutral (visual) density -log10(Y / 100) of XYZ (..., 3), Y of the perfect diffuser = 100.
+
+    >>> round(float(visual_density([10.0, 10.0, 8.0])), 2)
+    1.0
+    """
     y = np.asarray(xyz, dtype=float)[..., 1]
     return np.asarray(-np.log10(np.maximum(y / 100.0, _FLOOR)))
 
@@ -54,9 +58,14 @@ def status_i_density(spectra: npt.ArrayLike, channel: str) -> Array:
 
 
 def sctv(tint: npt.ArrayLike, paper: npt.ArrayLike, solid: npt.ArrayLike) -> Array:
-    """Spot colour tone value in percent (ISO 20654) of XYZ tints (..., 3) between `paper` and `solid` (3,).
+    """Spot colour tone value in percent (ISO 20654) of XYZ tints (..., 3) between `paper` and `solid`
+    (3,).
 
     SCTV = 100 |V(tint) - V(paper)| / |V(solid) - V(paper)| with V = 116 f(T/Tn) - 16 for T in X, Y, Z.
+
+    >>> paper, solid = [85.0, 88.0, 72.0], [15.0, 20.0, 45.0]
+    >>> round(float(sctv([45.0, 50.0, 58.0], paper, solid)), 3)
+    44.005
     """
     low, high = _tone_coordinates(paper), _tone_coordinates(solid)
     span = float(np.linalg.norm(high - low))

@@ -99,6 +99,11 @@ def light(name: Light) -> np.ndarray:
     `MeasuredLight`.
 
     Raises `BadInput` for a name that is none of these.
+
+    >>> light("D50").shape
+    (421,)
+    >>> bool(light("5600K")[200] > 0)
+    True
     """
     if isinstance(name, MeasuredLight):
         return np.array(name.power)

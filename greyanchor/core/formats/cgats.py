@@ -311,7 +311,12 @@ def _condition(header: dict[str, str]) -> str:
 
 
 def dumps(readings: ReadingSet, originator: str = "Grey Anchor") -> str:
-    """CGATS text of a chart or a reading set, with tabs and LF, ready for any reader."""
+    """CGATS text of a chart or a reading set, with tabs and LF, ready for any reader.
+
+    >>> chart = ReadingSet(ids=("1",), channels=tuple("CMYK"), device=np.zeros((1, 4)))
+    >>> loads(dumps(chart)).channels
+    ('C', 'M', 'Y', 'K')
+    """
     lines = ["CGATS.17", "", f'ORIGINATOR\t"{originator}"']
     extra: list[str] = []
     for key, value in sorted(readings.meta.items()):

@@ -31,6 +31,10 @@ def loads(data: bytes | str, source: str = "readings") -> ReadingSet:
     """Parse CSV text given as bytes or str.
 
     Raises `BadInput` that names `source`, line and reason.
+
+    >>> found = loads("SAMPLE_ID,CMYK_C,CMYK_M,CMYK_Y,CMYK_K,LAB_L,LAB_A,LAB_B\\n1,0,0,0,0,95,0,-2\\n")
+    >>> found.lab().tolist()
+    [[95.0, 0.0, -2.0]]
     """
     try:
         return cgats.from_table(_table(data if isinstance(data, str) else cgats.decode(data)))

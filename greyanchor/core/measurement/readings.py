@@ -111,7 +111,7 @@ class ReadingSet:
         return any(v is not None for v in (self.spectra, self.measured_xyz, self.measured_lab))
 
     def xyz(self, light: Light = "D50") -> Array:
-        """XYZ (n, 3) under `light`, Y = 1 for the perfect diffuser.
+        """XYZ (n, 3) under `light`, Y = 100 for the perfect diffuser.
 
         Raises `BadInput` for readings that hold device values only, or no spectra and another light than
         D50.
@@ -187,6 +187,13 @@ def match_chart(chart: ReadingSet, readings: ReadingSet, by: str = "id") -> Read
         repeats are taken in the order in which they stand.
 
     Raises `BadInput` naming the first patch that is missing, extra, or has other device values.
+
+    >>> from greyanchor.core.formats import csv_table
+    >>> head = "SAMPLE_ID,CMYK_C,CMYK_M,CMYK_Y,CMYK_K,LAB_L,LAB_A,LAB_B\\n"
+    >>> chart = ReadingSet(ids=("1", "2"), channels=tuple("CMYK"), device=np.eye(4)[:2])
+    >>> readings = csv_table.loads(head + "2,0,100,0,0,48,74,-3\\n1,100,0,0,0,55,-37,-50\\n")
+    >>> match_chart(chart, readings).lab()[0].tolist()
+    [55.0, -37.0, -50.0]
     """
     if not readings.is_measured:
         raise BadInput("the file holds a chart, but no measured values")

@@ -290,6 +290,9 @@ def unevenness(passes: Sequence[ReadingSet]) -> float | None:
 def robust_limit(values: Array, deviations: float = 6.0, floor: float = 1.0) -> float:
     """Median of values (n,) plus `deviations` scaled median absolute deviations, but never under `floor`,
     in the units of the values.
+
+    >>> round(robust_limit(np.array([0.2, 0.3, 0.3, 0.4, 5.0])), 2)
+    1.19
     """
     median = float(np.median(values))
     spread = 1.4826 * float(np.median(np.abs(values - median)))

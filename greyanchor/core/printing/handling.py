@@ -262,7 +262,11 @@ Abilities = Mapping[str, Ability]
 
 
 def setting_named(key: str) -> Setting:
-    """The setting called `key`; `BadInput` when there is none."""
+    """The setting called `key`; `BadInput` when there is none.
+
+    >>> setting_named("vacuum").unit
+    '%'
+    """
     if key not in SETTINGS:
         raise BadInput(f"there is no handling setting called {key}")
     return SETTINGS[key]
@@ -276,7 +280,11 @@ def abilities_of(values: Mapping[str, Mapping[str, float]]) -> dict[str, Ability
 
 
 def checked(values: Mapping[str, float], abilities: Abilities | None = None) -> dict[str, float]:
-    """Values that `abilities` (or any machine, without) can do; `BadInput` names every one it cannot."""
+    """Values that `abilities` (or any machine, without) can do; `BadInput` names every one it cannot.
+
+    >>> checked({"vacuum": 60}, {"vacuum": Ability(0.0, 100.0, 5.0, 50.0)})
+    {'vacuum': 60.0}
+    """
     wrong, kept = [], {}
     for key, value in values.items():
         setting = setting_named(key)
@@ -379,6 +387,9 @@ def differences(
 ) -> list[Difference]:
     """Where `held` differs from `wanted`, in the order of `SETTINGS`; less than half a machine's step is
     none.
+
+    >>> [d.setting.key for d in differences({"vacuum": 60.0}, {"vacuum": 55.0})]
+    ['vacuum']
     """
     out = []
     for key, setting in SETTINGS.items():

@@ -225,6 +225,9 @@ def nozzles_ready(missing: Mapping[str, int]) -> bool:
     """Whether so few nozzles are missing that charts may be printed.
 
     Raises `BadInput` for an empty count, or one that is no whole number from 0.
+
+    >>> nozzles_ready({"C": 0, "M": 1}), nozzles_ready({"C": 40})
+    (True, False)
     """
     if not missing:
         raise BadInput("say for each ink how many nozzles are missing; 0 where none is")

@@ -28,6 +28,9 @@ def rgb_to_xyz(name: str) -> Array:
     """Matrix (3, 3) from linear RGB of a named space to XYZ (Y = 1) adapted to D50 by Bradford.
 
     Raises `BadInput` for a space that is not known by name.
+
+    >>> (rgb_to_xyz("srgb") @ np.ones(3)).round(3).tolist()
+    [0.964, 1.0, 0.825]
     """
     if name not in _PRIMARIES:
         raise BadInput(

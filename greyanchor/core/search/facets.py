@@ -33,6 +33,10 @@ def narrow(
 
     `columns` are codes from 0 by facet, (n,) each; -1 stands for "none". Counts of a facet heed every
     other facet and `within`, not its own choices, so that they say what a choice would leave.
+
+    >>> columns = {"site": np.array([1, 1, 2]), "state": np.array([1, 2, 2])}
+    >>> narrow(columns, {"site": [1]}).mask.tolist()
+    [True, True, False]
     """
     rows = len(next(iter(columns.values()))) if columns else 0
     held = {f: np.isin(columns[f], list(codes)) for f, codes in chosen.items() if codes}
@@ -51,7 +55,11 @@ def narrow(
 
 
 def words_of(text: str) -> list[str]:
-    """Lower-case words and numbers of a text, without accents."""
+    """Lower-case words and numbers of a text, without accents.
+
+    >>> words_of("Harbour  Proof, 235 g")
+    ['harbour', 'proof', '235', 'g']
+    """
     plain = unicodedata.normalize("NFKD", text.casefold())
     return _WORD.findall("".join(c for c in plain if not unicodedata.combining(c)))
 

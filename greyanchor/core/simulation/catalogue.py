@@ -51,10 +51,14 @@ def slug(name: str) -> str:
 
 
 def press_by_name(name: str) -> SimulatedPress:
-    """A stand-in by command-line name: ``petrel-44``, ``petrel-44/thrift-bond-90``, or with another ink set
+    """A stand-in by command-line name: ``petrel-44``, ``petrel-44/thrift-bond-90``, or with another ink
+    set
     ``gannet-64/kelp-synthetic-190/basalt-uv-seven``.
 
     Raises `BadInput` that lists what there is.
+
+    >>> press_by_name("petrel-44").channels
+    ('C', 'M', 'Y', 'K')
     """
     printer_name, media_name, set_name = (*name.split("/"), "", "")[:3]
     printers = {slug(p): p for p in INK_SETS}

@@ -166,10 +166,19 @@ def check(
 ) -> CheckResult:
     """Hold `readings` of a CMYK strip, or of colours known by name, to `aim` under `tolerances`.
 
-    With `corrected` the aim is carried onto the measured paper first; that needs an unprinted patch. Spot
+    With `corrected` the aim is carried onto the measured paper first; that needs an unprinted patch.
+    Spot
     colours keep their aims. With `leave_out` patches that the aim does not know are left out, and
     criteria whose group lost one are ``not tested``, but for those over all patches.
     Raises `BadInput` when aim and readings do not belong together.
+
+    >>> from greyanchor.core.charts.patches import control_strip
+    >>> from greyanchor.core.verification import aims, northlight, shipped
+    >>> strip, ids = control_strip(), tuple(map(str, range(54)))
+    >>> printed = ReadingSet(ids, tuple("CMYK"), strip, measured_lab=northlight.aim_lab(strip))
+    >>> aim = aims.from_data(northlight.aim_data(), "northlight")
+    >>> check(printed, aim, shipped.load("iso12647-7:2016")).verdict
+    'pass'
     """
     if not readings.is_measured:
         raise BadInput("the file holds a chart, but no measured values")

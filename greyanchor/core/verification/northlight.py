@@ -47,7 +47,11 @@ def _primaries() -> Array:
 
 
 def aim_lab(device: Array) -> Array:
-    """Lab (n, 3), D50 absolute, that Northlight Coated asks for at CMYK fractions (n, 4)."""
+    """Lab (n, 3), D50 absolute, that Northlight Coated asks for at CMYK fractions (n, 4).
+
+    >>> aim_lab(np.zeros((1, 4))).round(1).tolist()
+    [[95.0, 1.5, -6.0]]
+    """
     values = np.asarray(device, dtype=float)
     # mechanical part of the gain; Yule-Nielsen mixing adds the optical part, most for black
     spread = values + 4.0 * _MECHANICAL_GAIN * values * (1.0 - values)

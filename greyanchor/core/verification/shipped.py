@@ -150,6 +150,9 @@ def load(name: str) -> ToleranceSet:
     """A shipped set by id, or one from a JSON file.
 
     Raises `BadInput` for an id that is not shipped and a file that cannot be read.
+
+    >>> load("iso12647-7:2016").id
+    'iso12647-7:2016'
     """
     if name in SHIPPED:
         return SHIPPED[name]

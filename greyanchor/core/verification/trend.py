@@ -129,6 +129,10 @@ def forecast(days: Array, values: Array, limit: float) -> Forecast | None:
     already gives the last day of the data.
 
     `days` (n,) are ordinals, `values` (n,) and `limit` share their units.
+
+    >>> days = np.arange(739000.0, 739010.0)
+    >>> forecast(days, 0.1 * (days - 739000.0), 2.0).day - 739000
+    20.0
     """
     x, y = days[-FORECAST_POINTS:], values[-FORECAST_POINTS:]
     if len(x) < 5 or len(np.unique(np.round(x, 3))) < 3:
