@@ -6,7 +6,7 @@ import { usualName } from "../../greyanchor/web/static/app/forms.js";
 import { limitFrom, nearest } from "../../greyanchor/web/static/app/limits.js";
 import { readout } from "../../greyanchor/web/static/app/plot.js";
 import { meaningOf, typedWith } from "../../greyanchor/web/static/app/reading.js";
-import { ordered, sortKey } from "../../greyanchor/web/static/app/table.js";
+import { csvCell, csvOf, ordered, sortKey } from "../../greyanchor/web/static/app/table.js";
 
 test("limits are set in steps of half a percent from 15 to 100", () => {
   assert.deepEqual([3, 80.3, 80.1, 140].map(limitFrom), [15, 80.5, 80, 100]);
@@ -75,4 +75,17 @@ test("the readout names every curve with its value", () => {
     readout("input", [{ name: "C", x: [0, 100], y: [0, 50] }], 50),
     "input 50.0\nC           25.00",
   );
+});
+
+test("a table is saved as CSV with plain minus signs, quotes, and nothing that a spreadsheet computes", () => {
+  const rows = [
+    ["Name", "Left"],
+    ['Kelp, "fast"', "−1.72"],
+    ["=SUM(A1)", "+3.00"],
+    ["  two\n lines ", "–"],
+  ];
+  const text = 'Name,Left\r\n"Kelp, ""fast""",-1.72\r\n\'=SUM(A1),+3.00\r\ntwo lines,–\r\n';
+  assert.equal(csvOf(rows), text);
+  assert.equal(csvCell("@home"), "'@home");
+  assert.equal(csvCell("-0.5"), "-0.5");
 });

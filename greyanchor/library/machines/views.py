@@ -208,6 +208,7 @@ def devices_page(request: HttpRequest) -> HttpResponse:
         "printer_drivers": drivers_for("printer"),
         "instrument_drivers": [d for d in drivers().values() if d.opens - {"printer"}],
         "methods": [m for m in DeviceConnection.Method.choices if m[0]],
+        "titles": {d.key: d.title for d in drivers().values()},
         "home": settings.DEVICES_HOME,
     }
     return render(request, "library/machines/devices.html", context)

@@ -45,6 +45,13 @@ def spaced(name: str) -> str:
 
 
 @register.filter
+def with_edition(tolerances: dict[str, Any]) -> str:
+    """Where a tolerance set comes from, with its edition where that is not said already."""
+    source, edition = str(tolerances.get("source", "")), str(tolerances.get("edition", ""))
+    return source if edition in source else f"{source}, edition {edition}"
+
+
+@register.filter
 def listed(value: Any) -> str:
     """A list or a mapping as one line; other values as they are."""
     if isinstance(value, dict):

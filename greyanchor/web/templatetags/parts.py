@@ -1,4 +1,4 @@
-"""Parts that pages are made of: panels, facts, and forms of one button."""
+"""Parts that pages are made of: panels, listings, facts, and forms of one button."""
 
 from __future__ import annotations
 
@@ -44,6 +44,33 @@ def panel(parser: Parser, token: Token) -> PanelNode:
     return PanelNode(title, count[0] if count else None, body)
 
 
+class ListingNode(template.Node):
+    """A table whose heads sort and that is saved as CSV by a button under it."""
+
+    def __init__(self, name: FilterExpression, css: FilterExpression | None, body: NodeList) -> None:
+        self.name, self.css, self.nodelist = name, css, body
+
+    def render(self, context: Context) -> SafeString:
+        css = f"list {self.css.resolve(context)}" if self.css is not None else "list"
+        head = format_html('<table class="{}" data-csv="{}">', css, self.name.resolve(context))
+        return SafeString(f"{head}{self.nodelist.render(context)}</table>")
+
+
+@register.tag
+def listing(parser: Parser, token: Token) -> ListingNode:
+    """``{% listing "name" "classes" %} <thead> .. <tbody> .. {% endlisting %}``; classes may be left out.
+
+    Heads with ``data-sort`` sort; ``name`` is that of the CSV file.
+    """
+    parts: Sequence[str] = token.split_contents()[1:]
+    if not 1 <= len(parts) <= 2:
+        raise TemplateSyntaxError("a listing takes a name and, where it has any, classes")
+    body = parser.parse(("endlisting",))
+    parser.delete_first_token()
+    name, *css = (parser.compile_filter(part) for part in parts)
+    return ListingNode(name, css[0] if css else None, body)
+
+
 @register.simple_tag
 def fact(label: str, value: Any, unit: str = "", digits: int = 1) -> SafeString:
     """A figure with its unit in a list of facts; a dash where it is not known."""
@@ -69,7 +96,7 @@ def action(
     return format_html(
         '<form method="post" action="{}" class="{}"><input type="hidden" name="csrfmiddlewaretoken" '
         'value="{}">{}'
-        '<button class="{}">{}</button></form>',
+        '<button type="submit" class="{}">{}</button></form>',
         reverse(view, args=args),
         css,
         context.get("csrf_token", ""),

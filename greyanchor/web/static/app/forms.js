@@ -58,8 +58,20 @@ function onlyDiffering(event) {
   document.querySelector("table.side").classList.toggle("only-differing", event.target.checked);
 }
 
+/** Only what the chosen driver asks for is shown. */
+export function showDriverOptions(form) {
+  for (const field of form.querySelectorAll("[data-driver]")) {
+    field.hidden = field.dataset.driver !== form.driver.value;
+  }
+}
+
+function onDriver(event) {
+  if (event.target.matches("form.device [name=driver]")) showDriverOptions(event.target.form);
+}
+
 export function watchForms() {
   document.addEventListener("change", suggest);
+  document.addEventListener("change", onDriver);
   document.addEventListener("change", onlyDiffering);
   document.addEventListener("input", onInput);
 }

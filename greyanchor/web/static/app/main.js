@@ -2,17 +2,19 @@
 // prepared as they come.
 import { runClocks } from "./clock.js";
 import { followChannel, showHandles, watchHandle } from "./curve-handles.js";
-import { showSliders, watchForms } from "./forms.js";
+import { showDriverOptions, showSliders, watchForms } from "./forms.js";
 import { followTyping, watchLimits } from "./limits.js";
 import { watchPlot } from "./plot.js";
 import { markRow, watchReading } from "./reading.js";
-import { makeSortable } from "./table.js";
+import { makeSortable, offerCsv } from "./table.js";
 
 function prepare(root) {
   for (const svg of root.querySelectorAll("svg.plot[data-series]")) watchPlot(svg);
   for (const table of root.querySelectorAll("table.list")) makeSortable(table);
+  for (const table of root.querySelectorAll("table[data-csv]")) offerCsv(table);
   for (const box of root.querySelectorAll("[data-limits]")) watchLimits(box);
   for (const handle of root.querySelectorAll("circle.handle")) watchHandle(handle);
+  for (const form of root.querySelectorAll("form.device")) showDriverOptions(form);
   showHandles();
   if (root.id === "reading" || root.querySelector(".rows")) markRow();
 }

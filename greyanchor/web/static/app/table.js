@@ -1,4 +1,4 @@
-// Tables that sort by their heads.
+// Tables that sort by their heads and are saved as CSV.
 
 /** What a cell sorts by: a number, or its words in small letters; what is no number comes first. */
 export function sortKey(text, how) {
@@ -39,4 +39,43 @@ export function makeSortable(table) {
     head.append(button);
     button.addEventListener("click", () => sortBy(head, table));
   }
+}
+
+const FORMULA = /^[=+@\t\r]/;
+
+/** A cell as CSV: quoted where it must be; what a spreadsheet would compute is marked as text. */
+export function csvCell(text) {
+  const plain = text
+    .replace(/\s+/g, " ")
+    .trim()
+    .replace(/^−(?=\d)/, "-");
+  const safe = FORMULA.test(plain) && Number.isNaN(Number(plain)) ? `'${plain}` : plain;
+  return /[",\n]/.test(safe) ? `"${safe.replaceAll('"', '""')}"` : safe;
+}
+
+/** Rows of cells as CSV text (RFC 4180). */
+export function csvOf(rows) {
+  return rows.map((row) => `${row.map(csvCell).join(",")}\r\n`).join("");
+}
+
+function saveCsv(table) {
+  const rows = [...table.rows].map((row) =>
+    [...row.cells].map((cell) => cell.dataset.value ?? cell.textContent),
+  );
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(new Blob([csvOf(rows)], { type: "text/csv" }));
+  link.download = `${table.dataset.csv}.csv`;
+  link.click();
+  URL.revokeObjectURL(link.href);
+}
+
+export function offerCsv(table) {
+  if (table.dataset.offered || table.tBodies[0]?.rows.length < 2) return;
+  table.dataset.offered = "1";
+  const button = document.createElement("button");
+  button.type = "button";
+  button.className = "linkish save-csv";
+  button.textContent = "Save as CSV";
+  button.addEventListener("click", () => saveCsv(table));
+  table.after(button);
 }
