@@ -8,6 +8,7 @@ from __future__ import annotations
 import copy
 import json
 from collections.abc import Callable, Mapping
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -76,7 +77,7 @@ def check_driver(
     ticket = check_printer(driver, connection, environment) if "printer" in driver.opens else {}
     for method in METHODS:
         if method not in driver.opens:
-            refuses(lambda m=method: driver.instrument(connection, m), f"an instrument for {method}")
+            refuses(partial(driver.instrument, connection, method), f"an instrument for {method}")
             continue
         port = driver.instrument(Connection(connection.options, {}, connection.home), method)
         if isinstance(port, FileInstrumentPort):
@@ -99,10 +100,8 @@ def check_description(driver: Driver, connection: Connection) -> None:
     driver.check(connection)
     for option in (o for o in driver.options if o.required):
         without = {k: v for k, v in connection.options.items() if k != option.key}
-        refuses(
-            lambda o=without: driver.check(Connection(o, {}, connection.home, connection.machine)),
-            f"options without {option.key}",
-        )
+        short = Connection(without, {}, connection.home, connection.machine)
+        refuses(partial(driver.check, short), f"options without {option.key}")
     if "printer" not in driver.opens:
         refuses(lambda: driver.printer(connection), "a printer")
 
@@ -147,7 +146,7 @@ def check_memory(port: MemoryPort, connection: Connection) -> None:
     name, held = port.read(1)
     _hold(name == "Contract" and held == values, f"slot 1 holds {name} {held}, not what was sent")
     for number in (0, machine.slots + 1):
-        refuses(lambda n=number: port.send(n, "Contract", values), f"slot {number}")
+        refuses(partial(port.send, number, "Contract", values), f"slot {number}")
     refuses(lambda: port.send(1, "Other", {"no such setting": 1.0}), "a setting that the machine has not")
     _hold(port.read(1) == (name, held), "settings that were refused changed the slot")
     _plain(connection.state, "the state of a connection")
@@ -210,7 +209,7 @@ def check_reader(port: RowInstrumentPort | SheetInstrumentPort, sheet: PrintedCh
         def read(reading: int, attempt: int, white: float | None) -> Array:
             return port.read_sheet(sheet, 1, reading, attempt, white)
 
-    found = [_reading(lambda a, n=number: read(n, a, 0.0)) for number in (1, 2)]
+    found = [_reading(partial(read, number)) for number in (1, 2)]
     for spectra in found:
         _hold(np.shape(spectra) == (count, _BANDS), f"spectra are ({count}, {_BANDS}), not {spectra.shape}")
         inside = np.isfinite(spectra) & (spectra >= REFLECTANCE[0]) & (spectra <= REFLECTANCE[1])
@@ -249,10 +248,10 @@ def refuses(act: Callable[[], object], what: str) -> None:
     raise ContractBroken(f"{what}: not refused")
 
 
-def _reading(read: Callable[[int], Array]) -> Array:
+def _reading(read: Callable[[int, float | None], Array]) -> Array:
     for attempt in range(1, ATTEMPTS + 1):
         try:
-            return np.asarray(read(attempt))
+            return np.asarray(read(attempt, 0.0))
         except NotReadable:
             continue
     raise ContractBroken(f"nothing could be read in {ATTEMPTS} attempts")

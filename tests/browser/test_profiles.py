@@ -26,7 +26,8 @@ def server(tmp_path_factory: pytest.TempPathFactory, prepared: Path) -> Iterator
 
 
 def _eye(page: Page) -> str:
-    page.wait_for_timeout(120)
+    drawn = "() => new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))"
+    page.evaluate(drawn)
     return page.locator("#solid").get_attribute("data-eye") or ""
 
 
@@ -84,8 +85,7 @@ def test_the_gamut_is_drawn_without_a_graphics_card(page: Page, server: Server) 
     first = page.locator("#solid svg").inner_html()
     page.locator("#solid").focus()
     page.keyboard.press("ArrowLeft")
-    page.wait_for_timeout(400)
-    assert page.locator("#solid svg").inner_html() != first
+    page.wait_for_function("first => document.querySelector('#solid svg').innerHTML !== first", arg=first)
 
 
 def test_a_separation_is_found_by_its_pictures_and_built(page: Page, server: Server) -> None:

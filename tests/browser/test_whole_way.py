@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import time
 from contextlib import suppress
 from pathlib import Path
 
@@ -135,8 +134,11 @@ def test_a_power_cut_in_the_middle_of_a_reading_loses_no_row(page: Page, server:
     page.keyboard.press("w")
     page.wait_for_selector("text=White calibration done")
     while "2 of 5 rows" not in page.locator("#reading").inner_text():
+        before = page.locator("#reading").inner_text()
         page.keyboard.press("Space")
-        page.wait_for_timeout(150)
+        page.wait_for_function(
+            "before => document.querySelector('#reading').innerText !== before", arg=before
+        )
     address = page.url
     server.kill()
     server.start()
@@ -176,9 +178,8 @@ def test_killing_the_worker_leaves_a_task_that_can_be_started_again(page: Page, 
     for _ in range(40):
         with suppress(Error):  # a page that is loading itself again, as it does when a task ends
             page.goto(f"{server.url}/builds/1/")
-        if page.get_by_text("start it again").count():
+            page.get_by_text("start it again").wait_for(timeout=500)
             break
-        time.sleep(0.5)
     assert page.get_by_text("the worker stopped in the middle of it").is_visible()
     page.get_by_label("Tables").select_option("draft")
     press(page, "Build the profile")

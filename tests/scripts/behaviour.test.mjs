@@ -77,7 +77,7 @@ test("the readout names every curve with its value", () => {
   );
 });
 
-test("a table is saved as CSV with plain minus signs, quotes, and nothing that a spreadsheet computes", () => {
+test("a table is saved as CSV with plain minus signs and nothing that a spreadsheet computes", () => {
   const rows = [
     ["Name", "Left"],
     ['Kelp, "fast"', "−1.72"],
