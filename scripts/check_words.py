@@ -24,7 +24,7 @@ RETIRED = {
 LONGEST = 110
 _PATTERNS = {re.compile(rf"\b({words})\b"): instead for words, instead in RETIRED.items()}
 #: tables and lock files may be wide
-_DATA = (".csv", ".lock", ".json", ".svg", ".png", ".woff2", ".xz", ".md", ".txt")
+_DATA = (".csv", ".lock", ".json", ".svg", ".png", ".woff2", ".xz", ".txt")
 #: lines that a standard or a tool gives
 _EXEMPT = re.compile(r"https?://\S+$|# type: ignore|# noqa")
 
