@@ -65,7 +65,7 @@ def _draw(page: Page) -> None:
     shot("start")
     for name, address in (
         ("print-modes", "/modes/"),
-        ("compare", "/modes/compare/?m=1&m=4&m=2"),
+        ("devices", "/devices/"),
         ("preset", "/presets/1/"),
         ("slots", "/printers/2/slots/"),
     ):

@@ -37,7 +37,7 @@ def redo_stage(pk: int, based_on: int, user: User) -> Stage:
         raise BadInput(f"{title} is not decided, so there is nothing to do again")
     _still_building(stage.build)
     for later in stage.build.stages.filter(position__gt=stage.position).exclude(state=Stage.State.WAITING):
-        void(later, f"void: {title.lower()} was done again")
+        void(later, f"invalidated: {title.lower()} was done again")
     elsewhere = stage.source
     set_aside(stage, "done again")
     stage.state, stage.decision, stage.reason = Stage.State.OPEN, None, ""
@@ -85,7 +85,7 @@ def change_environment(
     if not changed:
         raise BadInput("nothing was changed")
     environment = PrintEnvironment(**{**build.environment, **choices})
-    why = f"void: {', '.join(changed)}"
+    why = f"invalidated: {', '.join(changed)}"
     for stage in build.stages.exclude(state=Stage.State.WAITING):
         void(stage, why)
     build.environment, build.environment_hash = environment.as_dict(), environment.content_hash()

@@ -227,7 +227,7 @@ def test_doing_a_stage_again_names_what_becomes_void_and_keeps_it_readable(
     states = {s.kind: s.state for s in build.stages.all()}
     assert states["ink-limits"] == "open" and states["linearization"] == states["total-ink"] == "waiting"
     page = client.get(f"/builds/{build.pk}/").content.decode()
-    assert "earlier result" in page and "void: ink limits was done again" in page
+    assert "earlier result" in page and "invalidated: ink limits was done again" in page
 
 
 def test_the_whole_way_to_a_released_mode(

@@ -354,7 +354,7 @@ def stage_redo(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
     else:
         messages.info(
             request,
-            f"{type_of(stage).title} is open again. What depended on it is void and kept in the log.",
+            f"{type_of(stage).title} is open again. Later results are invalidated and stay in the log.",
         )
     return back_to(stage)
 
