@@ -115,7 +115,7 @@ def test_limits_and_curves_are_dragged_and_a_build_goes_on_by_files(
     page.wait_for_function(
         """v => {
           const handle = document.querySelector('circle.handle[data-channel="M"][data-input="50"]');
-          return parseFloat(handle.getAttribute('aria-valuenow')) < v;
+          return handle && parseFloat(handle.getAttribute('aria-valuenow')) < v;
         }""",
         arg=value + 2,
     )

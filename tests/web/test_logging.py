@@ -9,30 +9,29 @@ import pytest
 
 from tests.conftest import run_in
 
+TABLES = """
+import django; django.setup()
+from django.apps import apps
+from django.conf import settings
+from django.core.management import call_command
+settings.MIGRATION_MODULES = {a.label: None for a in apps.get_app_configs()}
+call_command("migrate", run_syncdb=True, verbosity=0)
+from django.contrib.auth.models import User
+User.objects.create_user("ines", password="x")
+"""
 ASK = """
 import django; django.setup()
 from django.contrib.auth.models import User
-from django.core.management import call_command
 from django.test import Client
-from django.apps import apps
-from django.conf import settings
-settings.MIGRATION_MODULES = {a.label: None for a in apps.get_app_configs()}
-call_command("migrate", run_syncdb=True, verbosity=0)
-user = User.objects.create_user("ines", password="x")
 client = Client(HTTP_HOST="localhost", REMOTE_ADDR="192.0.2.7")
 client.get("/sign-in/?next=/modes/")
-client.force_login(user)
+client.force_login(User.objects.get())
 client.get("/nowhere/")
 """
 FAIL = """
 import django; django.setup()
-from django.core.management import call_command
 from greyanchor.background import work
 from greyanchor.library.models import PackImport
-from django.apps import apps
-from django.conf import settings
-settings.MIGRATION_MODULES = {a.label: None for a in apps.get_app_configs()}
-call_command("migrate", run_syncdb=True, verbosity=0)
 def burst():
     raise RuntimeError("the engine burst")
 job = PackImport.objects.create(name="x.zip")
@@ -42,14 +41,23 @@ assert job.state == "failed", job.state
 """
 
 
+@pytest.fixture(scope="module")
+def home(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A home with tables and one person."""
+    made = tmp_path_factory.mktemp("logged")
+    done = run_in(made, "-c", TABLES)
+    assert done.returncode == 0, done.stderr
+    return made
+
+
 def lines(home: Path, code: str, **variables: str) -> list[dict[str, object]]:
     done = run_in(home, "-c", code, GREYANCHOR_LOG_FORMAT="json", **variables)
     assert done.returncode == 0, done.stderr
     return [json.loads(line) for line in done.stderr.splitlines() if line.startswith("{")]
 
 
-def test_a_request_is_one_line_with_user_address_status_and_milliseconds(tmp_path: Path) -> None:
-    first, second = (line for line in lines(tmp_path, ASK) if line["event"] == "request")
+def test_a_request_is_one_line_with_user_address_status_and_milliseconds(home: Path) -> None:
+    first, second = (line for line in lines(home, ASK) if line["event"] == "request")
     assert first["address"] == "/sign-in/?next=/modes/" and first["status"] == 200 and first["user"] == ""
     assert first["remote"] == "192.0.2.7" and first["method"] == "GET" and first["level"] == "info"
     assert isinstance(first["ms"], float) and 0 < first["ms"] < 60_000
@@ -57,15 +65,15 @@ def test_a_request_is_one_line_with_user_address_status_and_milliseconds(tmp_pat
     assert str(second["timestamp"]).startswith("20")
 
 
-def test_the_level_leaves_lines_out_and_text_is_for_people(tmp_path: Path) -> None:
-    assert lines(tmp_path, ASK, GREYANCHOR_LOG_LEVEL="warning") == []
-    done = run_in(tmp_path / "text", "-c", ASK)
+def test_the_level_leaves_lines_out_and_text_is_for_people(home: Path) -> None:
+    assert lines(home, ASK, GREYANCHOR_LOG_LEVEL="warning") == []
+    done = run_in(home, "-c", ASK)
     (line,) = (one for one in done.stderr.splitlines() if "/nowhere/" in one)
     assert "status=404" in line and "user=ines" in line
 
 
-def test_failed_work_is_logged_with_its_traceback(tmp_path: Path) -> None:
-    found = {str(line["event"]): line for line in lines(tmp_path, FAIL)}
+def test_failed_work_is_logged_with_its_traceback(home: Path) -> None:
+    found = {str(line["event"]): line for line in lines(home, FAIL)}
     failed = found["work failed"]
     assert failed["level"] == "error" and str(failed["work"]).endswith("PackImport") and failed["id"] == 1
     assert "in burst" in str(failed["exception"])
