@@ -182,7 +182,8 @@ def _carry_to_mode(stage: Stage, values: dict[str, Any], user: User, reason: str
     stage_type = type_of(stage)
     if stage_type.releases:
         apply_to_mode(mode, stage.build)
-        mode.save_without_historical_record()  # type: ignore[attr-defined]  # the release is the entry of the history
+        # the release is the entry of the history
+        mode.save_without_historical_record()  # type: ignore[attr-defined]
         _renew_baseline(stage.build)
         mode.refresh_from_db()
         stage_type.release(stage, mode, values, reason, user)

@@ -208,4 +208,5 @@ class InheritForm(forms.Form):
 
     def __init__(self, *args: Any, lenders: Sequence[Any], **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["lender"].choices = [(f.mode.pk, f"{f.mode.name} ({f.why})") for f in lenders]  # type: ignore[attr-defined]
+        lender: Any = self.fields["lender"]
+        lender.choices = [(f.mode.pk, f"{f.mode.name} ({f.why})") for f in lenders]

@@ -76,17 +76,18 @@ def _new_mode(
 ) -> PrintMode:
     if PrintMode.objects.filter(name=name).exists():
         raise BadInput(f"there is a print mode called {name} already; choose another name")
+    frozen: dict[str, Any] = environment.as_dict()
     mode = PrintMode(
         name=name,
         printer=printer,
         ink_set=ink_set,
         media=media,
-        environment=environment.as_dict(),
+        environment=frozen,
         environment_hash=environment.content_hash(),
         derived_from=derived_from,
         made_by=user,
         preset=derived_from.preset if derived_from else preset_for(printer, media),
-        handling=derived_from.handling if derived_from else own_values(printer, media, environment.as_dict()),  # type: ignore[arg-type]
+        handling=derived_from.handling if derived_from else own_values(printer, media, frozen),
     )
     set_history_author(mode, user, why).save()
     return mode
@@ -172,7 +173,8 @@ def _branch(build: Build, user: User) -> Build:
     kept = KEEPS[Build.Purpose(build.purpose)]
     keep_from_base(build, kept)
     if build.purpose == Build.Purpose.LIMITS:
-        first, before = build.stages.get(kind=INK_LIMITS), build.base.stages.get(kind=INK_LIMITS)  # type: ignore[union-attr]
+        first = build.stages.get(kind=INK_LIMITS)
+        before = build.base.stages.get(kind=INK_LIMITS)  # type: ignore[union-attr]
         first.sheet_print, first.result, first.options = before.sheet_print, before.result, before.options
         first.made_under, first.state = before.made_under, Stage.State.OPEN
         first.save()

@@ -322,7 +322,7 @@ def supplied_pack(mode: PrintMode, key: str, maker: str, version: str, group: st
     facts["presets"] = []
     if version != "1.0":
         packed["handling"] = {**packed["handling"], "heat_after": 46.0}
-    files: dict[str, Callable[[], bytes]] = {n: (lambda d=d: d) for n, d in contents.items()}  # type: ignore[misc]
+    files: dict[str, Callable[[], bytes]] = {n: (lambda d=d: d) for n, d in contents.items()}
     made = io.BytesIO()
     write_archive(made, dump_pack(facts, files))
     return made.getvalue()

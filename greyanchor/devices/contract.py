@@ -81,8 +81,9 @@ def check_driver(
             continue
         port = driver.instrument(Connection(connection.options, {}, connection.home), method)
         if isinstance(port, FileInstrumentPort):
-            _hold(deliver is not None, "a driver of file instruments is checked with `deliver`")
-            check_file_instrument(port, lambda name, data: deliver(connection, name, data))  # type: ignore[misc]
+            if deliver is None:
+                raise ContractBroken("a driver of file instruments is checked with `deliver`")
+            check_file_instrument(port, partial(deliver, connection))
         elif ticket and driver.can_read(ticket):
             chart = lay_out(sample_chart().values(), tuple("CMYK"), method=method)[0]
             check_reader(port, PrintedChart(chart, environment, ticket))

@@ -155,7 +155,7 @@ class ReadingPass(models.Model):
 
     def lab(self) -> np.ndarray[Any, Any]:
         """Lab (n, 3) of the finished pass."""
-        return remembered(("lab", self.pk, self.finished_at), lambda: self.readings.lab())  # type: ignore[no-any-return]
+        return remembered(("lab", self.pk, self.finished_at), lambda: self.readings.lab())
 
 
 class Upload(models.Model):

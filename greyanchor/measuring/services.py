@@ -356,7 +356,7 @@ def expected_lab(job: SheetPrint, first: ReadingPass | None = None) -> Array:
     """What the chart (n, 3) is about to measure: the `first` pass where there is one, else a rough model."""
     if first is not None:
         return first.lab()
-    return remembered(("rough", job.pk, job.chart_id, job.chart.created_at), lambda: _rough_lab(job))  # type: ignore[no-any-return]
+    return remembered(("rough", job.pk, job.chart_id, job.chart.created_at), lambda: _rough_lab(job))
 
 
 def _rough_lab(job: SheetPrint) -> Array:

@@ -105,6 +105,6 @@ def with_header(data: bytes, at: int, text: bytes) -> bytes:
         (lambda d: d.replace(b"B2A0", b"B2Ax", 1), "no B2A0 table"),
     ],
 )
-def test_files_that_are_no_cmyk_printer_profile_are_refused(built: ProfileResult, spoil, words: str) -> None:  # type: ignore[no-untyped-def]
+def test_files_that_are_no_cmyk_printer_profile_are_refused(built: ProfileResult, spoil, words: str) -> None:
     with pytest.raises(BadInput, match=words):
         examine(spoil(built.data), "other.icc", 3.0)

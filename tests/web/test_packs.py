@@ -83,7 +83,7 @@ def shop(user: User) -> PrintMode:
 
 def packed(*modes: PrintMode, **label: str) -> bytes:
     out = io.BytesIO()
-    builder.pack_modes([m.pk for m in modes], builder.Label(label.pop("title", "Test"), **label), out)  # type: ignore[arg-type]
+    builder.pack_modes([m.pk for m in modes], builder.Label(label.pop("title", "Test"), **label), out)
     return out.getvalue()
 
 

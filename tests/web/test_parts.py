@@ -94,7 +94,7 @@ def test_files_that_nobody_used_go_after_a_day(user: User) -> None:
     assert list(Upload.objects.values_list("pk", flat=True)) == [fresh.pk]
 
 
-def test_a_file_that_is_too_large_is_not_taken(client: Client, settings) -> None:  # type: ignore[no-untyped-def]
+def test_a_file_that_is_too_large_is_not_taken(client: Client, settings) -> None:
     settings.UPLOAD_LIMIT = 1000
     page = client.post("/files/", {"file": SimpleUploadedFile("big.txt", b"x" * 2000)}).content.decode()
     assert "big.txt: the file has" in page and not Upload.objects.exists()

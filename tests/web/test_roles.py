@@ -365,7 +365,7 @@ def _digest() -> tuple[Any, ...]:
         User,
         Printer,
     )
-    return tuple((m.__name__, tuple(m.objects.order_by("pk").values_list())) for m in models)  # type: ignore[attr-defined]
+    return tuple((m.__name__, tuple(m.objects.order_by("pk").values_list())) for m in models)
 
 
 def posting() -> list[str]:

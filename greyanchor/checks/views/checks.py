@@ -31,7 +31,8 @@ def check_list(request: HttpRequest) -> HttpResponse:
     kept = request.GET.copy()
     kept.pop("page", None)
     context = {"page": page, "filter": found, "query": kept.urlencode()}
-    return render(request, "checks/_check_rows.html" if request.htmx else "checks/check_list.html", context)  # type: ignore[attr-defined]
+    part = bool(request.htmx)  # type: ignore[attr-defined]
+    return render(request, "checks/_check_rows.html" if part else "checks/check_list.html", context)
 
 
 def check_of(pk: int) -> Check:

@@ -35,7 +35,8 @@ def to_bytes(model: ForwardModel) -> bytes:
                 f"shape{i}": np.array([surface.length, surface.noise]),
             }
     out = io.BytesIO()
-    np.savez_compressed(out, facts=np.frombuffer(json.dumps(facts).encode(), dtype=np.uint8), **arrays)  # type: ignore[arg-type]
+    coded = np.frombuffer(json.dumps(facts).encode(), dtype=np.uint8)
+    np.savez_compressed(out, facts=coded, **arrays)  # type: ignore[arg-type]
     return out.getvalue()
 
 

@@ -121,7 +121,7 @@ def load_media(printer_pk: int, media: Media, user: User) -> Printer:
         raise BadInput(f"{media.name} is in {printer.name} already")
     note(printer, "Media in it", printer.loaded_media, media, user)
     printer.loaded_media, printer.loaded_at = media, timezone.now()
-    printer.save_without_historical_record(update_fields=["loaded_media", "loaded_at"])  # type: ignore[attr-defined]
+    printer.save_without_historical_record(update_fields=["loaded_media", "loaded_at"])
     return printer
 
 
@@ -210,7 +210,7 @@ def _judging(pk: int) -> ReadinessRun:
 
 
 def _done(record: ReadinessRun, how: str, user: User, note: str) -> ReadinessRun:
-    record.how, record.done_at, record.done_by, record.note = how, timezone.now(), user, note[:200]  # type: ignore[assignment]
+    record.how, record.done_at, record.done_by, record.note = how, timezone.now(), user, note[:200]
     record.save()
     return record
 

@@ -152,7 +152,7 @@ def set_pin(mode: PrintMode, user: User, for_site: bool, pinned: bool) -> None:
         found = Pin.objects.filter(mode=mode, site=site)
         made = Pin(mode=mode, site=site)
     else:
-        found, made = Pin.objects.filter(mode=mode, user=user), Pin(mode=mode, user=user)  # type: ignore[misc]
+        found, made = Pin.objects.filter(mode=mode, user=user), Pin(mode=mode, user=user)
     if pinned and not found.exists():
         made.save()
     if not pinned:

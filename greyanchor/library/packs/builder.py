@@ -198,7 +198,7 @@ def _write(
     media = {m.media_id: m.media for m in modes}
     classes = {m.media_class_id: m.media_class for m in media.values()}
     if presets is None:
-        held: dict[int, MediaPreset] = {m.preset_id: m.preset for m in modes if m.preset}  # type: ignore[misc]
+        held: dict[int, MediaPreset] = {m.preset_id: m.preset for m in modes if m.preset}
         media |= {p.media_id: p.media for p in held.values()}
         classes |= {p.media.media_class_id: p.media.media_class for p in held.values()}
         presets = [

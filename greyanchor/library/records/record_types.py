@@ -67,7 +67,7 @@ class Kind:
         if key:
             title = SETTINGS[key].title if key in SETTINGS else key.replace("_", " ")
             return f"{title} ({name})" if name in ("abilities", "reasons") else title
-        found = _LABELS.get(name) or str(self.model._meta.get_field(name).verbose_name)  # type: ignore[union-attr]
+        found = _LABELS.get(name) or str(self.model._meta.get_field(name).verbose_name)
         return f"{found[:1].upper()}{found[1:]}"
 
     def format_value(self, field: str, value: Any) -> str:
@@ -81,9 +81,9 @@ class Kind:
             return SETTINGS[key].with_unit(value) if key in SETTINGS and name == "handling" else str(value)
         described = self.model._meta.get_field(name)
         if name in self.links:
-            return ", ".join(map(str, described.related_model._default_manager.filter(pk__in=value)))  # type: ignore[union-attr]
+            return ", ".join(map(str, described.related_model._default_manager.filter(pk__in=value)))
         if isinstance(described, models.ForeignKey):
-            found = described.related_model._default_manager.filter(pk=value).first()  # type: ignore[union-attr]
+            found = described.related_model._default_manager.filter(pk=value).first()
             return str(found or f"{value}, which is gone")
         if isinstance(value, bool):
             return "yes" if value else "no"

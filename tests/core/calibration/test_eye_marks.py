@@ -62,7 +62,7 @@ def test_the_first_fault_sets_the_eye_limit() -> None:
     assert byeye.eye_limit({"bleed": None}) is None
 
 
-def eye_matches(press: SimulatedPress, limit: float, channel: int, unsure: float, seed: int):  # type: ignore[no-untyped-def]
+def eye_matches(press: SimulatedPress, limit: float, channel: int, unsure: float, seed: int):
     """A person who picks the step that looks most like the dither, with an unsure eye."""
     random = np.random.default_rng(seed)
 
