@@ -15,8 +15,9 @@ from django.core.management import call_command
 from django.test import Client
 
 from greyanchor.accounts.models import AuditEntry, Membership, ProgramKey, Site
-from greyanchor.builds import decisions, enqueue
-from greyanchor.builds.charts import lay_out_confirmation, lay_out_stage
+from greyanchor.builds import enqueue
+from greyanchor.builds.evidence.charts import lay_out_confirmation, lay_out_stage
+from greyanchor.builds.lifecycle import decisions
 from greyanchor.builds.models import Build, Stage, Task
 from greyanchor.demo.prints import careful_reading
 from greyanchor.library.machines.connections import printer_port

@@ -8,7 +8,9 @@ class BuildsConfig(AppConfig):
     label = "bench"
 
     def ready(self) -> None:
-        from greyanchor.builds import charts, open_charts, refinements, restores, tasks
+        from greyanchor.builds import tasks
+        from greyanchor.builds.evidence import charts, open_charts
+        from greyanchor.builds.maintenance import refinements, restores
         from greyanchor.builds.stages import registry
         from greyanchor.measuring.models import pass_finished, readings_wanted
 

@@ -9,15 +9,15 @@ import numpy as np
 from django.contrib.auth.models import User
 from django.db.models import QuerySet
 
-from greyanchor.builds.acceptance_rules import objections
-from greyanchor.builds.inheritance import Lender, lenders
-from greyanchor.builds.log import headline
+from greyanchor.builds.evidence.log import headline
+from greyanchor.builds.evidence.visual import looks, view_of
+from greyanchor.builds.lifecycle.acceptance_rules import objections
+from greyanchor.builds.lifecycle.inheritance import Lender, lenders
+from greyanchor.builds.lifecycle.redo import voided_by
 from greyanchor.builds.models import Build, Restore, Stage, Task
-from greyanchor.builds.redo import voided_by
 from greyanchor.builds.stages.base import EyeSubject, StageType
 from greyanchor.builds.stages.matching import REPEATS, matched, pairs
 from greyanchor.builds.stages.registry import stage_types, type_of
-from greyanchor.builds.visual import looks, view_of
 from greyanchor.checks.models import Check
 from greyanchor.core.calibration.restore import RESTORED
 from greyanchor.core.printing.environment import PrintEnvironment

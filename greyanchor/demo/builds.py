@@ -8,15 +8,15 @@ from typing import Any
 
 from django.contrib.auth.models import User
 
-from greyanchor.builds.acceptance_rules import objections
-from greyanchor.builds.charts import lay_out_confirmation, lay_out_stage
-from greyanchor.builds.decisions import accept_stage
+from greyanchor.builds.evidence.charts import lay_out_confirmation, lay_out_stage
+from greyanchor.builds.lifecycle.acceptance_rules import objections
+from greyanchor.builds.lifecycle.decisions import accept_stage
+from greyanchor.builds.lifecycle.start import start_build
 from greyanchor.builds.models import Build, Stage
 from greyanchor.builds.stages import names
 from greyanchor.builds.stages.base import StageType
 from greyanchor.builds.stages.profile import ProfileStageResult
 from greyanchor.builds.stages.registry import stage_types, type_of
-from greyanchor.builds.start import start_build
 from greyanchor.core.profiling.build import build_profile
 from greyanchor.demo.prints import read_print
 from greyanchor.library.models import Media, Printer, PrintMode

@@ -14,9 +14,9 @@ from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
 
-from greyanchor.builds.restores import print_confirmation, start_restore, use_curves
+from greyanchor.builds.lifecycle.start import derive_faster, start_build
+from greyanchor.builds.maintenance.restores import print_confirmation, start_restore, use_curves
 from greyanchor.builds.stages import names
-from greyanchor.builds.start import derive_faster, start_build
 from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.charts.patches import design
 from greyanchor.core.colour.colorimetry import Array

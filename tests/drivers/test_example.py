@@ -29,7 +29,7 @@ import django; django.setup()
 from django.conf import settings
 from django.contrib.auth.models import User
 from greyanchor.builds.models import Build
-from greyanchor.builds.start import start_build
+from greyanchor.builds.lifecycle.start import start_build
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
 from greyanchor.library.machines.connections import Choice, connect_printer

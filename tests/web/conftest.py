@@ -13,10 +13,10 @@ from django.utils import timezone
 
 from greyanchor.accounts.models import Site
 from greyanchor.accounts.roles import Role, set_role
-from greyanchor.builds.charts import lay_out_confirmation, lay_out_stage
-from greyanchor.builds.decisions import accept_stage
+from greyanchor.builds.evidence.charts import lay_out_confirmation, lay_out_stage
+from greyanchor.builds.lifecycle.decisions import accept_stage
+from greyanchor.builds.lifecycle.start import start_build
 from greyanchor.builds.models import Build, Stage
-from greyanchor.builds.start import start_build
 from greyanchor.demo.devices import connect_all
 from greyanchor.demo.prints import careful_reading
 from greyanchor.library.models import InkSet, Media, MediaClass, Printer

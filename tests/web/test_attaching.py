@@ -9,7 +9,7 @@ from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
-from greyanchor.builds import acceptance_rules
+from greyanchor.builds.lifecycle import acceptance_rules
 from greyanchor.builds.models import Build
 from greyanchor.core.errors import BadInput
 from greyanchor.core.profiling.build import ProfileResult

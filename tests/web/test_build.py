@@ -13,8 +13,9 @@ from django.utils import timezone
 
 from greyanchor.background import queue
 from greyanchor.background.work import mark_interrupted
-from greyanchor.builds import decisions, enqueue, redo, tasks
-from greyanchor.builds import start as beginning
+from greyanchor.builds import enqueue, tasks
+from greyanchor.builds.lifecycle import decisions, redo
+from greyanchor.builds.lifecycle import start as beginning
 from greyanchor.builds.models import Build, Task
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc

@@ -8,8 +8,8 @@ from django.test import Client
 from django.urls import get_resolver
 
 from greyanchor.accounts.roles import Role, set_role
+from greyanchor.builds.lifecycle.start import start_build
 from greyanchor.builds.models import Build
-from greyanchor.builds.start import start_build
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import Media, Printer, PrintMode
 from greyanchor.library.modes import services

@@ -13,7 +13,7 @@ from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
-from greyanchor.builds import refinements
+from greyanchor.builds.maintenance import refinements
 from greyanchor.builds.models import Build, Refinement
 from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import lay_out
@@ -465,9 +465,9 @@ def test_a_profile_changed_meanwhile_is_not_overwritten(
 
 
 def test_proposals_join_the_next_profile_chart(mode: PrintMode, user: User) -> None:
-    from greyanchor.builds.charts import lay_out_stage
+    from greyanchor.builds.evidence.charts import lay_out_stage
+    from greyanchor.builds.lifecycle.start import renew
     from greyanchor.builds.stages import names
-    from greyanchor.builds.start import renew
 
     build = renew(mode, "profile", user)
     asked = [[0.11, 0.22, 0.33, 0.44], [0.9, 0.9, 0.9, 0.9]]

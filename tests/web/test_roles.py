@@ -15,7 +15,7 @@ from django.urls import URLPattern, URLResolver, get_resolver, reverse
 from greyanchor.accounts import people
 from greyanchor.accounts.models import Site
 from greyanchor.accounts.roles import MAKE, NotAllowed, Role, acting, may, needs, role_of, set_role
-from greyanchor.builds.charts import lay_out_stage
+from greyanchor.builds.evidence.charts import lay_out_stage
 from greyanchor.builds.models import Baseline, Build, Refinement, RefineRound, Restore, Task
 from greyanchor.checks.models import Check, Schedule, StripRecord, ToleranceRecord
 from greyanchor.core.errors import BadInput

@@ -11,8 +11,10 @@ from django.views.decorators.http import require_GET, require_POST
 
 from greyanchor.accounts.roles import MAKE, takes
 from greyanchor.background.work import cancel
-from greyanchor.builds import attached_profiles, charts, decisions, forms, inheritance, queries, redo
+from greyanchor.builds import attached_profiles, forms, queries
 from greyanchor.builds.enqueue import start_profile
+from greyanchor.builds.evidence import charts
+from greyanchor.builds.lifecycle import decisions, inheritance, redo
 from greyanchor.builds.models import Build, Stage, Task
 from greyanchor.builds.stages import names
 from greyanchor.builds.stages.registry import type_of

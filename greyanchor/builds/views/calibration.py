@@ -8,7 +8,8 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from greyanchor.accounts.roles import MAKE, takes
-from greyanchor.builds import curve_edits, forms, queries, visual
+from greyanchor.builds import forms, queries
+from greyanchor.builds.evidence import curve_edits, visual
 from greyanchor.builds.models import Stage
 from greyanchor.builds.stages import ink_limits, names, total_ink
 from greyanchor.builds.stages.matching import matched

@@ -8,7 +8,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from greyanchor.background.work import cancel
-from greyanchor.builds import refinements
+from greyanchor.builds.maintenance import refinements
 from greyanchor.builds.models import Refinement, RefineRound
 from greyanchor.core.errors import BadInput
 from greyanchor.core.profiling.refine import MOVED

@@ -7,7 +7,8 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from greyanchor.builds import queries, restores
+from greyanchor.builds import queries
+from greyanchor.builds.maintenance import restores
 from greyanchor.builds.models import Baseline, Restore
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import PrintMode

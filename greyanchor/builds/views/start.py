@@ -10,7 +10,8 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET
 
 from greyanchor.accounts.roles import MAKE, takes
-from greyanchor.builds import forms, redo, start
+from greyanchor.builds import forms
+from greyanchor.builds.lifecycle import redo, start
 from greyanchor.builds.models import Build
 from greyanchor.builds.stages.registry import named, stage_types
 from greyanchor.core.errors import BadInput

@@ -9,7 +9,7 @@ import pytest
 from django.contrib.auth.models import User
 from django.utils import timezone
 
-from greyanchor.builds import decisions, start
+from greyanchor.builds.lifecycle import decisions, start
 from greyanchor.builds.models import Build
 from greyanchor.core.simulation.instrument import SheetReader, StripReader
 from greyanchor.library.models import Media, Printer, PrintMode

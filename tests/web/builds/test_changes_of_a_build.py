@@ -9,7 +9,8 @@ import pytest
 from django.contrib.auth.models import User
 from django.test import Client
 
-from greyanchor.builds import charts, redo, start
+from greyanchor.builds.evidence import charts
+from greyanchor.builds.lifecycle import redo, start
 from greyanchor.builds.models import Build
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput

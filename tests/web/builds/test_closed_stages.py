@@ -8,7 +8,8 @@ import pytest
 from django.contrib.auth.models import User
 from django.test import Client
 
-from greyanchor.builds import decisions, visual
+from greyanchor.builds.evidence import visual
+from greyanchor.builds.lifecycle import decisions
 from greyanchor.builds.models import Build, Stage
 from greyanchor.core.errors import BadInput
 from tests.web.conftest import (

@@ -20,7 +20,7 @@ from django.test import Client
 from django.urls import reverse
 from PIL import Image
 
-from greyanchor.builds.charts import lay_out_confirmation
+from greyanchor.builds.evidence.charts import lay_out_confirmation
 from greyanchor.builds.models import Build, Stage
 from greyanchor.core.formats import cgats
 from greyanchor.core.printing.environment import PrintEnvironment

@@ -6,7 +6,7 @@ import pytest
 from django.contrib.auth.models import User
 from django.test import Client
 
-from greyanchor.builds import inheritance, redo, start
+from greyanchor.builds.lifecycle import inheritance, redo, start
 from greyanchor.builds.models import Build
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput

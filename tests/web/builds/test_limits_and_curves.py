@@ -9,7 +9,7 @@ import pytest
 from django.contrib.auth.models import User
 from django.test import Client
 
-from greyanchor.builds import acceptance_rules, start
+from greyanchor.builds.lifecycle import acceptance_rules, start
 from greyanchor.builds.models import Baseline, Build
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.calibration.linearization import EVEN_LARGEST, EVEN_MEAN

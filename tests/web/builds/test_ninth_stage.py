@@ -10,10 +10,10 @@ import pytest
 from django.contrib.auth.models import User
 from django.test import Client
 
-from greyanchor.builds import redo
+from greyanchor.builds.lifecycle import redo
+from greyanchor.builds.lifecycle.start import start_build
 from greyanchor.builds.models import Build
 from greyanchor.builds.stages.registry import register, stage_types, unregister
-from greyanchor.builds.start import start_build
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import Media, Printer, PrintMode
 from tests.web.builds.ninth_stage import Rub

@@ -7,7 +7,8 @@ import pytest
 from django.contrib.auth.models import User
 from django.test import Client
 
-from greyanchor.builds import acceptance_rules, charts
+from greyanchor.builds.evidence import charts
+from greyanchor.builds.lifecycle import acceptance_rules
 from greyanchor.builds.models import Build
 from greyanchor.core.errors import BadInput
 from greyanchor.core.simulation.instrument import SheetReader

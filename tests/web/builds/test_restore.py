@@ -6,7 +6,7 @@ import pytest
 from django.contrib.auth.models import User
 from django.test import Client
 
-from greyanchor.builds import restores
+from greyanchor.builds.maintenance import restores
 from greyanchor.builds.models import Baseline, Restore
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput

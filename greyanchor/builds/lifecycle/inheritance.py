@@ -8,7 +8,7 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, needs
-from greyanchor.builds.decisions import decide, go_on, locked, must_be_open
+from greyanchor.builds.lifecycle.decisions import decide, go_on, locked, must_be_open
 from greyanchor.builds.models import Stage
 from greyanchor.builds.stages.registry import named, type_of
 from greyanchor.core.errors import BadInput

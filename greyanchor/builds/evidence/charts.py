@@ -7,7 +7,7 @@ from typing import Any
 from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, needs
-from greyanchor.builds.log import set_aside
+from greyanchor.builds.evidence.log import set_aside
 from greyanchor.builds.models import Build, Stage
 from greyanchor.builds.stages.base import ChartDesign
 from greyanchor.builds.stages.registry import type_of

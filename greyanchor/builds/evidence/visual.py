@@ -7,7 +7,7 @@ from typing import Any
 from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, needs
-from greyanchor.builds.charts import compute_stage
+from greyanchor.builds.evidence.charts import compute_stage
 from greyanchor.builds.models import Build, Stage
 from greyanchor.builds.stages.accepted import decided
 from greyanchor.builds.stages.base import EyeSubject

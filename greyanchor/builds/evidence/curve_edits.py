@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, needs
-from greyanchor.builds.charts import compute_stage
+from greyanchor.builds.evidence.charts import compute_stage
 from greyanchor.builds.models import Stage
 from greyanchor.core.calibration.linearization import parse_aim
 from greyanchor.core.errors import BadInput

@@ -9,9 +9,9 @@ from django.db import transaction
 from django.utils import timezone
 
 from greyanchor.accounts.roles import MAKE, needs
-from greyanchor.builds.acceptance_rules import objections
-from greyanchor.builds.baselines import take_baseline
-from greyanchor.builds.charts import compute_stage, lay_out_stage
+from greyanchor.builds.evidence.charts import compute_stage, lay_out_stage
+from greyanchor.builds.lifecycle.acceptance_rules import objections
+from greyanchor.builds.maintenance.baselines import take_baseline
 from greyanchor.builds.models import Build, Stage
 from greyanchor.builds.stages.names import LINEARIZATION
 from greyanchor.builds.stages.registry import named, stage_types, type_of

@@ -11,8 +11,8 @@ from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, needs
 from greyanchor.background.work import cancel
-from greyanchor.builds.decisions import IN_USE, apply_to_mode, lock_build, locked, open_stage
-from greyanchor.builds.log import set_aside, void
+from greyanchor.builds.evidence.log import set_aside, void
+from greyanchor.builds.lifecycle.decisions import IN_USE, apply_to_mode, lock_build, locked, open_stage
 from greyanchor.builds.models import Build, Stage, Task
 from greyanchor.builds.stages.registry import type_of
 from greyanchor.core.errors import BadInput

@@ -8,7 +8,7 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, needs
-from greyanchor.builds.decisions import go_on, keep_from_base, open_stage
+from greyanchor.builds.lifecycle.decisions import go_on, keep_from_base, open_stage
 from greyanchor.builds.models import Build, Stage
 from greyanchor.builds.stages.names import GREY_BALANCE, INK_LIMITS, LINEARIZATION, TOTAL_INK
 from greyanchor.builds.stages.registry import stage_types

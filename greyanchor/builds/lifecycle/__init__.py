@@ -1,0 +1,1 @@
+"""From a frozen environment to a released mode: beginning, deciding, doing again, inheriting."""

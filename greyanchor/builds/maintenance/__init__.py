@@ -1,0 +1,1 @@
+"""Modes in use: baselines, restores to them, and profiles refined by prints."""
