@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +15,7 @@ from django.contrib.auth.models import User
 from greyanchor.accounts.models import Membership, Site
 from greyanchor.core.packs import Archive, dump_pack, write_archive
 from greyanchor.core.printing.families import guess_family, starting_values
-from greyanchor.library.machines import readiness, slots
+from greyanchor.library.machines import controls, readiness, slots
 from greyanchor.library.models import (
     InkSet,
     Media,
@@ -228,7 +229,7 @@ def seed(users: dict[str, User]) -> None:
     slots.send(proof.printer_id, 1, proof, ines)
     slots.send(deck.printer_id, 1, deck, tobias)
     slots.send(deck.printer_id, 2, MediaPreset.objects.get(name="Breakwater Banner 440 on Gannet 64"), tobias)
-    slots.tune(deck.printer_id, 1, "vacuum", 70.0)
+    controls.tune(deck.printer, 1, "vacuum", 70.0)
     _catalogue(proof, deck, tobias)
 
 
@@ -322,7 +323,7 @@ def supplied_pack(mode: PrintMode, key: str, maker: str, version: str, group: st
     facts["presets"] = []
     if version != "1.0":
         packed["handling"] = {**packed["handling"], "heat_after": 46.0}
-    files: dict[str, Callable[[], bytes]] = {n: (lambda d=d: d) for n, d in contents.items()}
+    files: dict[str, Callable[[], bytes]] = {n: partial(bytes, d) for n, d in contents.items()}
     made = io.BytesIO()
     write_archive(made, dump_pack(facts, files))
     return made.getvalue()

@@ -194,4 +194,4 @@ def _branch_and_lend(users: dict[str, User]) -> None:
         mesh,
         choices,
         users["tobias"],
-    )  # type: ignore[arg-type]
+    )
