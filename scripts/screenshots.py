@@ -88,7 +88,7 @@ def _draw(page: Page) -> None:
     shot("check-failing")
     page.goto(URL)
     page.click("section:has-text('Drifting') td a >> nth=0")
-    page.wait_for_selector("text=over time")
+    page.wait_for_selector("h1:has-text('over time')")
     shot("trend")
     page.goto(f"{URL}/modes/?q=contract")
     page.click("#modes tbody a >> nth=0")
