@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from typing import Any
+from urllib.parse import urlencode
 
 from django.conf import settings
 from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
+from django.urls import reverse
 from django.utils import timezone
 from simple_history.models import HistoricalRecords
 
@@ -215,3 +217,9 @@ class Drift(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["mode", "tolerances"], name="one_drift_a_mode_and_set")
         ]
+
+    @property
+    def trend_url(self) -> str:
+        """The page that draws the figure over time."""
+        of = {"of": f"mode-{self.mode_id}", "tolerances": self.tolerances, "criterion": self.criterion}
+        return f"{reverse('trends')}?{urlencode(of)}"

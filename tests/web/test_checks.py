@@ -6,7 +6,9 @@ from __future__ import annotations
 
 import io
 import json
+import re
 from datetime import timedelta
+from html import unescape
 from typing import Any
 
 import numpy as np
@@ -639,9 +641,9 @@ def test_a_drift_that_will_cross_is_reported_on_the_start_page_and_drawn(
     assert drift.crosses_at > timezone.now()
     start = client.get("/").content.decode()
     assert mode.name in start.split("Drifting")[1].split("Failing")[0] and "meets its limit in about" in start
-    page = client.get(
-        f"/checks/trends/?of=mode-{mode.pk}&tolerances={ISO}&criterion={drift.criterion}"
-    ).content.decode()
+    link = re.search(rf'href="([^"]*of=mode-{mode.pk}[^"]*)"', start.split("Drifting")[1])
+    assert link, "the drift leads to its trend"
+    page = client.get(unescape(link[1])).content.decode()
     assert "Meets its limit in about" in page and "upright line" in page
     csv = client.get(
         f"/checks/trends/series.csv?of=mode-{mode.pk}&tolerances={ISO}&criterion=mean"
