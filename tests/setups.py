@@ -37,7 +37,7 @@ def grey_proof() -> None:
     from greyanchor.profiles.models import AimRecord
 
     media = "Harbour Proof Semimatt 235"
-    plan = Plan("Grey proof", "Petrel 44", media, 8, names.GREY_BALANCE, greys=True)
+    plan = Plan("Grey proof", "Petrel 44", media, 8, names.GREY_BALANCE, greys=True, read=False)
     carry_out(plan, _users(), AimRecord.objects.get().pk)
 
 

@@ -36,7 +36,7 @@ HALF_READ_PATCHES, HALF_READ_ROWS = 420, 8
 class Plan:
     """One print mode: where, on what, how, and how far its build went.
 
-    `until` is the stage it is left in, or "ready" or "released".
+    `until` is the stage it is left in, or "ready" or "released"; `read` whether what it printed there was read.
     """
 
     name: str
@@ -48,6 +48,7 @@ class Plan:
     full: bool = False
     retire: str = ""
     greys: bool = False
+    read: bool = True
 
 
 def carry_out(plan: Plan, users: dict[str, User], aim: int) -> Build:
@@ -66,7 +67,8 @@ def carry_out(plan: Plan, users: dict[str, User], aim: int) -> Build:
     build = start_build(plan.name, printer, ink_set, media, choices, user, {"greys": plan.greys})
     for stage_type in stage_types():
         if stage_type.name == plan.until:
-            _half_way(build, stage_type, user)
+            if plan.read:
+                _half_way(build, stage_type, user)
             return build
         if stage_type.releases:
             break
@@ -152,11 +154,7 @@ def _make_profile(stage: Stage, plan: Plan, user: User) -> None:
 
 
 def _half_way(build: Build, stage_type: StageType[Any], user: User) -> None:
-    """Leave a build in the middle of a stage, the way a working day ends: one that takes two prints is left
-    before the first.
-    """
-    if stage_type.confirms:
-        return
+    """Leave a build in the middle of a stage, the way a working day ends."""
     if stage_type.opening_options(stage_named(build, stage_type.name)) is not None:
         _read(build, stage_type, stage_type.passes, user)
     elif stage_type.passes:
