@@ -36,7 +36,7 @@ HALF_READ_PATCHES, HALF_READ_ROWS = 420, 8
 class Plan:
     """One print mode: where, on what, how, and how far its build went.
 
-    `until` is the stage it is left in, or "ready" or "released"; `read` whether what it printed there was read.
+    `until` is the stage it is left in, or "ready" or "released"; `read` whether that stage was read.
     """
 
     name: str
