@@ -43,10 +43,18 @@ def problems(path: Path) -> list[str]:
     return found
 
 
+def tracked() -> list[Path]:
+    """Files of the repository; where git knows nothing of it, all but what tools made."""
+    found = subprocess.run(["git", "ls-files"], capture_output=True, text=True)
+    if found.returncode == 0:
+        return [Path(name) for name in found.stdout.splitlines()]
+    made = {".venv", "node_modules", "var", "build", "__pycache__"}
+    return [f for f in Path().rglob("*") if not made & set(f.parts) and not f.parts[0].startswith(".")]
+
+
 def main() -> int:
-    listed = subprocess.run(["git", "ls-files"], capture_output=True, text=True, check=True).stdout
-    files = [Path(name) for name in listed.splitlines() if "vendor" not in name]
-    text = [f for f in files if f.exists() and f.suffix not in (".png", ".woff2", ".xz")]
+    binary = (".png", ".woff2", ".xz", ".pyc", ".sqlite3")
+    text = [f for f in tracked() if f.is_file() and f.suffix not in binary and "vendor" not in f.parts]
     found = [problem for f in text for problem in problems(f)]
     print("\n".join(found), end="\n" if found else "")
     return 1 if found else 0
