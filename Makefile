@@ -46,7 +46,7 @@ format: setup $(ASSETS)
 	@node_modules/.bin/biome check --write greyanchor/web/static tests/scripts
 
 bench: setup
-	@$(BIN)/python -m benchmarks.run
+	@GREYANCHOR_LOG_LEVEL=WARNING $(BIN)/python -m benchmarks.run
 
 screenshots: setup
 	@sh scripts/ensure_chromium.sh
