@@ -14,7 +14,7 @@ from django.contrib.auth.models import User
 from django.core.management import call_command
 from django.test import Client
 
-from greyanchor.accounts.models import AuditEntry, Membership, ProgramKey, Site
+from greyanchor.accounts.models import AuditEntry, ProgramKey, Site
 from greyanchor.builds import enqueue
 from greyanchor.builds.evidence.charts import lay_out_confirmation, lay_out_stage
 from greyanchor.builds.lifecycle import decisions
@@ -92,7 +92,6 @@ assert sorted(PrintMode.objects.values_list("name", "state")) == [
 assert Pin.objects.count() == 1 and ShopRules.objects.get().check_days == 14
 assert Attachment.objects.get().name == "note.txt" and AuditEntry.objects.count() == 3
 assert Site.objects.exists() and ProgramKey.objects.get().name == "job desk"
-assert Membership.objects.filter(user=ines).exists() == Membership.objects.exists()
 
 # --- devices ---------------------------------------------------------------------------------
 petrel = Printer.objects.get(name="Petrel 44")

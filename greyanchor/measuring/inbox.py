@@ -14,7 +14,7 @@ from django.db.models import Q, QuerySet
 from greyanchor.accounts.roles import USE, needs
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import readings_file
-from greyanchor.devices.folder.instrument import FolderInstrument
+from greyanchor.devices.folder.instrument import SETTLED, FolderInstrument
 from greyanchor.devices.ports import Arrival, FileInstrumentPort
 from greyanchor.library.machines.connections import file_instruments
 from greyanchor.measuring.models import Delivered, ReadingPass, SheetPrint, readings_wanted
@@ -22,8 +22,6 @@ from greyanchor.measuring.uploads import matched_upload, take_upload
 
 #: passes after which a print waits for no more readings
 ENOUGH = 3
-#: a file is taken once its size stood still for this long, seconds
-SETTLED = 1.0
 _PRINT = re.compile(r"print-(\d{1,12})(?!\d)", re.IGNORECASE)
 
 
