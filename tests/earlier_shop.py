@@ -25,6 +25,7 @@ from greyanchor.library.models import Attachment, DeviceConnection, Pin, Printer
 from greyanchor.measuring.models import SheetPrint
 from greyanchor.measuring.printing import print_sheet
 from greyanchor.measuring.services import keep_whole_pass
+from greyanchor.measuring.suspicions import suspicions, use_suspect_readings
 from greyanchor.profiles.models import AimRecord, Profile
 
 KEY = "ga_dxTRA8PIwAv4ud5wv7Z2HOz26eAo5J71ViwmNssvbmg"
@@ -124,13 +125,17 @@ options = {"aim": AimRecord.objects.get().pk, "tolerances": "iso12647-7:2016", "
 lay_out_stage(stage_of(half, "check"), options)
 read(stage_of(half, "check").sheet_print, 1)
 check = stage_of(half, "check").made_check
-assert check is not None and check.verdict in ("pass", "fail")
+assert check is not None and check.verdict == "fail", "the printer of this shop has drifted"
 accept(half, "check", {}, "the printer has drifted since the chart was read")
 accept(half, "release", {"note": "brought along"}, "the printer has drifted since the chart was read")
 assert PrintMode.objects.get(name="Half way").state == "released"
 
 grey = Build.objects.get(mode__name="Grey half")
 read(stage_of(grey, "grey-balance").sheet_print, 2)
+# the paper of this shop changed between its ramps and the grey chart, which is not passed over in silence
+doubts = suspicions(stage_of(grey, "grey-balance").sheet_print)
+assert any("bare media differs" in d.text for d in doubts), doubts
+use_suspect_readings(stage_of(grey, "grey-balance").sheet_print_id, "a new roll of the same paper", ines)
 lay_out_confirmation(stage_of(grey, "grey-balance"))
 read(stage_of(grey, "grey-balance").confirm_print, 1)
 accept(grey, "grey-balance", {}, "made to see whether it goes on")

@@ -17,7 +17,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.library.models import Edition, PackImport, PrintMode
 from greyanchor.library.modes import search
 from greyanchor.library.packs import builder, importing
-from greyanchor.measuring import inbox
+from greyanchor.measuring import inbox, waiting
 from greyanchor.measuring.models import SheetPrint
 
 #: most records of one answer
@@ -150,7 +150,7 @@ def check(request: HttpRequest, pk: int) -> Any:
 @api.get("/charts", response={200: schemas.Charts, **_REFUSED}, url_name="charts")
 def open_charts(request: HttpRequest) -> Any:
     """Prints that wait for readings; at most 200."""
-    return {"charts": [_open_chart(p) for p in inbox.open_prints()[:MOST]]}
+    return {"charts": [_open_chart(p) for p in waiting.open_prints()[:MOST]]}
 
 
 def _open_chart(job: SheetPrint) -> dict[str, Any]:
@@ -168,7 +168,7 @@ def _open_chart(job: SheetPrint) -> dict[str, Any]:
 )
 def chart_file(request: HttpRequest, pk: int) -> HttpResponse:
     """The chart of a print that waits: device values and places on its sheets, CGATS."""
-    job = get_object_or_404(inbox.open_prints(), pk=pk)
+    job = get_object_or_404(waiting.open_prints(), pk=pk)
     return file_answer(job.chart.text.encode(), f"print-{pk}.txt", "text/plain")
 
 

@@ -108,11 +108,12 @@ class Task(BackgroundWork):
 
 class Baseline(models.Model):
     """The short chart as it read on the day a mode's curves were accepted: what later prints are
-    restored to.
+    restored to. `withdrawn` says why its readings count no more, where they were withdrawn.
     """
 
     mode = models.OneToOneField(PrintMode, on_delete=models.CASCADE, related_name="baseline")
     text = models.TextField()
+    withdrawn = models.CharField(max_length=300, blank=True)
     curves = models.TextField()
     environment_hash = models.CharField(max_length=64)
     confirmed = models.BooleanField()

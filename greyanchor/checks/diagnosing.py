@@ -66,6 +66,7 @@ def _good_day(check: Check) -> list[list[float]] | None:
         mode=check.mode_id,
         aim=check.aim_id,
         verdict="pass",
+        withdrawn="",
         made_at__lt=check.made_at,
         corrected=check.corrected,
         profile=check.profile_id,

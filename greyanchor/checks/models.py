@@ -70,7 +70,8 @@ class Check(models.Model):
     """A verdict with its figures, its readings and what it was held to.
 
     Only `name` and `note` may change after it was made, and every such change leaves a `CheckAmendment`.
-    The `seal` is a hash over everything else; what was signed off can be held to it.
+    `withdrawn` says why its readings count no more, where they were withdrawn. The `seal` is a hash over
+    everything else; what was signed off can be held to it.
     """
 
     name = models.CharField(max_length=160, blank=True)
@@ -100,6 +101,7 @@ class Check(models.Model):
     condition = models.CharField(max_length=2, default="M1")
     device = models.CharField(max_length=120, blank=True)
     note = models.CharField(max_length=300, blank=True)
+    withdrawn = models.CharField(max_length=300, blank=True, editable=False)
     seal = models.CharField(max_length=64, editable=False, blank=True, default="")
     made_at = models.DateTimeField(default=timezone.now, db_index=True)
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT)

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
 
 import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
+from django.db.models import Count
 from django.utils import timezone
 
 from greyanchor.accounts.roles import MAKE, USE, needs
@@ -21,13 +22,13 @@ from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.verification import aims
 from greyanchor.core.verification.check import CheckResult, Finding
 from greyanchor.core.verification.check import check as run
-from greyanchor.core.verification.guard import Guard, guard, repeatability_of
+from greyanchor.core.verification.guard import Guard, Scatter, guard, scatter_of
 from greyanchor.core.verification.shipped import AGAINST_ITSELF
 from greyanchor.core.verification.spots import SpotColour
 from greyanchor.core.verification.tolerances import MEASURES
 from greyanchor.library.models import Printer, PrintMode
 from greyanchor.library.records.editing import set_history_author
-from greyanchor.measuring.models import SheetPrint
+from greyanchor.measuring.models import ReadingPass, SheetPrint
 from greyanchor.measuring.services import passes_of
 from greyanchor.profiles.models import AimRecord, Profile
 from greyanchor.profiles.queries import aim_of
@@ -100,7 +101,7 @@ def make_check(
     aim = None if order.tolerances in AGAINST_ITSELF else order.aim
     result = run(readings, target, tolerances, order.corrected, order.leave_out)
     passes = passes_of(job) if job else []
-    firm = guard(result, repeatability_of(passes), max(len(passes), 1))
+    firm = guard(result, scatter_of(passes) or _scatter_before(job), max(len(passes), 1))
     made = Check.objects.create(
         name=subject.name[:160],
         mode=mode,
@@ -138,6 +139,24 @@ def make_check(
     if mode is not None and profile == mode.profile and aim is not None:
         _remember_on_mode(mode, made, user)
     return made
+
+
+def _scatter_before(job: SheetPrint | None) -> Scatter | None:
+    """How readings of this print environment scattered when it was last read twice; None where it never
+    was.
+    """
+    if job is None:
+        return None
+    earlier = (
+        SheetPrint.objects.filter(environment_hash=job.environment_hash, pk__lt=job.pk)
+        .filter(passes__state=ReadingPass.State.DONE)
+        .annotate(read=Count("passes"))
+        .filter(read__gte=2)
+        .order_by("-pk")
+        .first()
+    )
+    found = scatter_of(passes_of(earlier)) if earlier is not None else None
+    return replace(found, measured=False) if found is not None else None
 
 
 def _remember_on_mode(mode: PrintMode, made: Check, user: User | None) -> None:

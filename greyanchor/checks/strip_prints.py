@@ -15,7 +15,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from greyanchor.accounts.roles import MAKE, USE, needs
-from greyanchor.checks.models import Check, CheckPrint, StripRecord
+from greyanchor.checks.models import Check, CheckAmendment, CheckPrint, StripRecord
 from greyanchor.checks.services import Order, Subject, make_check
 from greyanchor.core.charts import strips
 from greyanchor.core.charts.layout import check_travel
@@ -180,12 +180,34 @@ def on_pass_finished(sender: Any, reading_pass: ReadingPass, **_: Any) -> None:
         judge(found)
 
 
+def on_readings_suspect(sender: Any, reading_pass: ReadingPass, **_: Any) -> None:
+    """A strip whose readings are suspect is not judged."""
+    CheckPrint.objects.filter(sheet_print=reading_pass.sheet_print_id).update(
+        error="These readings are suspect; see what to do beside them. They are judged when that is settled."
+    )
+
+
 def waiting_prints(sender: Any, **_: Any) -> QuerySet[Any]:
     """Strips without a verdict, and the last of a mode for a day, as its second reading may still come."""
     lately = Q(sheet_print__passes__finished_at__gte=timezone.now() - SECOND_READING)
     later = CheckPrint.objects.filter(mode=OuterRef("mode"), pk__gt=OuterRef("pk"))
     wanted = Q(made_check=None) | lately & ~Exists(later)
     return CheckPrint.objects.order_by().filter(wanted).values("sheet_print")
+
+
+def evidence_of_checks(sender: Any, sheet_print: int, **_: Any) -> list[str]:
+    """Signed checks that rest on the readings of a print."""
+    signed = Check.objects.filter(sheet_print=sheet_print, withdrawn="").exclude(signed_at=None)
+    return [f"check {found.pk}, signed" for found in signed.only("pk").order_by("pk")]
+
+
+def on_evidence_withdrawn(sender: Any, sheet_print: int, reason: str, user: User, **_: Any) -> None:
+    """Checks whose readings were withdrawn say so, and count no more."""
+    for found in Check.objects.filter(sheet_print=sheet_print, withdrawn=""):
+        CheckAmendment.objects.create(
+            check_made=found, what="evidence", before="readings", after="withdrawn", why=reason, by=user
+        )
+        Check.objects.filter(pk=found.pk).update(withdrawn=reason)
 
 
 def judge(found: CheckPrint) -> Check | None:

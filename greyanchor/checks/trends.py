@@ -35,7 +35,7 @@ class Question:
     def figures(self) -> QuerySet[CheckFigure]:
         """The figures asked for, oldest first."""
         found = CheckFigure.objects.filter(
-            criterion=self.criterion, check_made__tolerances=self.tolerances
+            criterion=self.criterion, check_made__tolerances=self.tolerances, check_made__withdrawn=""
         ).order_by("check_made__made_at", "check_made_id")
         if self.mode:
             found = found.filter(check_made__mode=self.mode)
@@ -154,7 +154,7 @@ def dues(only_soon: bool = True) -> list[Due]:
         s for s in every if s.mode.state != PrintMode.State.RETIRED
     ]  # few; a join would read every mode
     made = (
-        Check.objects.filter(mode__in=[s.mode_id for s in schedules])
+        Check.objects.filter(mode__in=[s.mode_id for s in schedules], withdrawn="")
         .order_by()
         .values_list("mode", "tolerances")
         .annotate(at=Max("made_at"))

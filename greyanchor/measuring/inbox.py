@@ -9,7 +9,6 @@ from pathlib import Path
 
 from django.conf import settings
 from django.contrib.auth.models import User
-from django.db.models import Q, QuerySet
 
 from greyanchor.accounts.roles import USE, needs
 from greyanchor.core.errors import BadInput
@@ -17,25 +16,11 @@ from greyanchor.core.formats import readings_file
 from greyanchor.devices.folder.instrument import SETTLED, FolderInstrument
 from greyanchor.devices.ports import Arrival, FileInstrumentPort
 from greyanchor.library.machines.connections import file_instruments
-from greyanchor.measuring.models import Delivered, ReadingPass, SheetPrint, readings_wanted
+from greyanchor.measuring.models import Delivered, SheetPrint
 from greyanchor.measuring.uploads import matched_upload, take_upload
+from greyanchor.measuring.waiting import open_prints
 
-#: passes after which a print waits for no more readings
-ENOUGH = 3
 _PRINT = re.compile(r"print-(\d{1,12})(?!\d)", re.IGNORECASE)
-
-
-def open_prints() -> QuerySet[SheetPrint]:
-    """Prints whose owner still waits for readings, the newest first: with no pass, or one or two, and none
-    being read.
-    """
-    full = ReadingPass.objects.filter(state=ReadingPass.State.DONE, number__gte=ENOUGH).values("sheet_print")
-    busy = ReadingPass.objects.filter(state=ReadingPass.State.OPEN).values("sheet_print")
-    wanted = Q(pk__in=[])
-    for _, prints in readings_wanted.send(SheetPrint):
-        wanted |= Q(pk__in=prints)
-    found = SheetPrint.objects.filter(wanted).exclude(pk__in=full).exclude(pk__in=busy)
-    return found.select_related("chart", "printer").defer("sent", "chart__text").order_by("-pk")
 
 
 @needs(USE)

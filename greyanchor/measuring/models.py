@@ -22,6 +22,14 @@ from greyanchor.measuring.cache import remember, remembered
 
 #: sent with `reading_pass` after the last row of a pass is in, or a file took its place
 pass_finished = Signal()
+#: sent with `reading_pass` instead, when something about the readings is suspect: what was computed from them
+#: is no result
+readings_suspect = Signal()
+#: whoever decided something on readings answers, for `sheet_print` (its key), with the names of what rests on
+#: them
+evidence_uses = Signal()
+#: sent with `sheet_print` (its key), `reason` and `user` after a pass that something rests on was withdrawn
+evidence_withdrawn = Signal()
 #: whoever laid charts out answers with the primary keys of the prints that still wait for readings (a query
 #: will do)
 readings_wanted = Signal()
@@ -68,7 +76,8 @@ class SheetPrint(models.Model):
     """One print of a chart, or one about to be made: `device` is empty until something printed it.
 
     `sent` are the raw device values that go to the printer, fractions, of `sent_channels`. The sheet
-    is dry `dry_minutes` after it was printed.
+    is dry `dry_minutes` after it was printed. `confirmed` are suspicions about its readings that somebody
+    decided to pass over: what, why, who and when, by their keys.
     """
 
     chart = models.ForeignKey(Chart, on_delete=models.PROTECT, related_name="prints")
@@ -80,6 +89,7 @@ class SheetPrint(models.Model):
     device = models.CharField(max_length=80, blank=True)
     ticket = models.JSONField(default=dict)
     origin = models.CharField(max_length=200, blank=True)
+    confirmed = models.JSONField(default=dict)
     dry_minutes = models.FloatField(default=0.0)
     printed_at = models.DateTimeField(null=True)
     printed_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT)
@@ -118,12 +128,15 @@ class ReadingPass(models.Model):
     """One pass over a print, filled row by row or from a file.
 
     `early_minutes` is how long before the sheet was dry its reading began; `corners` are the points that
-    were set for the sheet in hand, mm; `skipped` rows are left for later.
+    were set for the sheet in hand, mm; `skipped` rows are left for later. `marks` are rows that were kept
+    although they are not what was expected, with the reason; `put_aside` says why, who and when for a pass
+    that no longer counts. `content_hash` is of the figures: the same readings are taken once a print.
     """
 
     class State(models.TextChoices):
         OPEN = "open", "being read"
         DONE = "done", "complete"
+        ASIDE = "aside", "left out"
 
     sheet_print = models.ForeignKey(SheetPrint, on_delete=models.CASCADE, related_name="passes")
     number = models.PositiveSmallIntegerField()
@@ -135,6 +148,9 @@ class ReadingPass(models.Model):
     attempts = models.JSONField(default=dict)
     corners = models.JSONField(default=list)
     skipped = models.JSONField(default=list)
+    marks = models.JSONField(default=dict)
+    put_aside = models.JSONField(null=True)
+    content_hash = models.CharField(max_length=64, blank=True)
     text = models.TextField(blank=True)
     started_at = models.DateTimeField(auto_now_add=True)
     finished_at = models.DateTimeField(null=True)
@@ -142,7 +158,14 @@ class ReadingPass(models.Model):
 
     class Meta:
         ordering = ["number"]
-        constraints = [models.UniqueConstraint(fields=["sheet_print", "number"], name="pass_number_once")]
+        constraints = [
+            models.UniqueConstraint(fields=["sheet_print", "number"], name="pass_number_once"),
+            models.UniqueConstraint(
+                fields=["sheet_print", "content_hash"],
+                name="readings_once_a_print",
+                condition=~models.Q(content_hash=""),
+            ),
+        ]
 
     def __str__(self) -> str:
         return f"pass {self.number} of {self.sheet_print}"

@@ -23,7 +23,7 @@ from greyanchor.library.machines.connections import driver_of, instrument_for, o
 from greyanchor.library.models import Printer
 from greyanchor.measuring.models import Chart, SheetPrint, written
 
-CHARTS_LAID_OUT_MIXED = ("profile", "total-ink", "grey", "short")
+CHARTS_LAID_OUT_MIXED = ("profile", "total-ink", "grey", "short", "restore")
 
 
 @dataclass(frozen=True)

@@ -11,13 +11,14 @@ from django.utils import timezone
 from greyanchor.core.charts.layout import METHODS, layout_of
 from greyanchor.core.colour.colorimetry import delta_e_2000, spectra_to_lab
 from greyanchor.core.errors import BadInput
-from greyanchor.core.measurement.repeatability import Comparison, compare_passes
+from greyanchor.core.measurement.repeatability import Comparison
 from greyanchor.drawing.colours import hex_colours
 from greyanchor.drawing.patches import strip_css
-from greyanchor.measuring.cache import remembered
+from greyanchor.measuring.expectations import expected_lab
 from greyanchor.measuring.models import Chart, ReadingPass, SheetPrint
 from greyanchor.measuring.printing import instrument_of
-from greyanchor.measuring.services import expected_lab, first_pass_of, method_of
+from greyanchor.measuring.services import first_pass_of, method_of
+from greyanchor.measuring.suspicions import compared
 from greyanchor.measuring.uploads import matched_upload
 
 #: shown as the time left of an instrument that needs no white calibration, minutes
@@ -140,11 +141,7 @@ def white_minutes_left(current: ReadingPass) -> int | None:
 
 def double_reading(job: SheetPrint) -> Comparison | None:
     """All complete passes held against one another; None when there are fewer than two."""
-    done = list(job.passes.filter(state=ReadingPass.State.DONE).defer("text"))
-    if len(done) < 2:
-        return None
-    key = ("compared", *((p.pk, p.finished_at) for p in done))
-    return remembered(key, lambda: compare_passes([p.readings for p in done]))  # type: ignore[no-any-return]
+    return compared(job, list(job.passes.filter(state=ReadingPass.State.DONE).defer("text")))
 
 
 def early_passes(job: SheetPrint) -> list[ReadingPass]:

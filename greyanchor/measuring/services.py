@@ -10,25 +10,20 @@ from django.db import transaction
 from django.db.models import QuerySet
 from django.utils import timezone
 
-from greyanchor.accounts.roles import MAKE, USE, needs
+from greyanchor.accounts.roles import USE, needs
 from greyanchor.core.charts.layout import check_corners, layout_of
 from greyanchor.core.colour.colorimetry import Array, delta_e_2000, spectra_to_lab
 from greyanchor.core.errors import BadInput, NotReadable
-from greyanchor.core.measurement.misreads import (
-    Surroundings,
-    adapted,
-    impossible,
-    judge_row,
-    judge_sheet,
-    looks_right,
-)
+from greyanchor.core.measurement.misreads import impossible
 from greyanchor.core.measurement.readings import CONDITIONS, ReadingSet
 from greyanchor.core.measurement.repeatability import average
-from greyanchor.core.verification.northlight import aim_lab
 from greyanchor.devices.ports import RowInstrumentPort, SheetInstrumentPort
 from greyanchor.measuring.cache import remembered
-from greyanchor.measuring.models import ReadingPass, ReadingRow, SheetPrint, pass_finished, written
+from greyanchor.measuring.evidence import check_open
+from greyanchor.measuring.judging import ALIKE, refusal_of_row, refusal_of_sheet
+from greyanchor.measuring.models import ReadingPass, ReadingRow, SheetPrint, written
 from greyanchor.measuring.printing import instrument_of, printed_chart
+from greyanchor.measuring.suspicions import announce
 
 
 @needs(USE)
@@ -50,6 +45,7 @@ def start_pass(job: SheetPrint, user: User | None, condition: str = "") -> Readi
     unfinished = job.passes.filter(state=ReadingPass.State.OPEN).first()
     if unfinished:
         return unfinished
+    check_open(job)
     earlier = job.passes.order_by("-number").first()
     wanted = condition or (earlier.condition if earlier else "M1")
     if wanted not in CONDITIONS:
@@ -110,14 +106,18 @@ def read_row(pk: int, row: int) -> Outcome:
             spectra = reader.read_row(sheet, row, current.number, attempt, _minutes_since_white(current))
         except NotReadable as error:
             return Outcome(row, False, error.sentence)
-        refusal = impossible(spectra) or _refusal(current, row, spectra_to_lab(spectra))
+        first = first_pass_of(job)
+        refusal = impossible(spectra) or refusal_of_row(current, row, spectra_to_lab(spectra), first)
         if refusal:
             return Outcome(row, False, f"Row {row} was not kept: {refusal}.")
+        marked = current.marks.get(str(row))
         _keep_row(current, row, spectra)
         finished = _finish_when_complete(current, len(rows))
     if finished:
-        pass_finished.send(ReadingPass, reading_pass=current)
+        announce(current)
         return Outcome(row, True, "Every row is read. The pass is complete.")
+    if marked:
+        return Outcome(row, True, f"Row {row} read alike twice and is kept with a mark: {marked}.")
     return Outcome(row, True, f"Row {row} is kept.")
 
 
@@ -167,9 +167,8 @@ def read_sheet(pk: int, sheet: int) -> Outcome:
         except NotReadable as error:
             return Outcome(sheet, False, error.sentence.replace("read the row", "read the sheet"))
         first = first_pass_of(job)
-        refusal = impossible(spectra) or judge_sheet(
-            chart, expected_lab(job, first), spectra_to_lab(spectra), sheet, first is None
-        )
+        lab = spectra_to_lab(spectra)
+        refusal = impossible(spectra) or _refusal_of_sheet(current, sheet, lab, first)
         if refusal:
             return Outcome(sheet, False, f"Sheet {sheet} was not kept: {refusal}.")
         members = np.flatnonzero(chart.sheets == sheet)
@@ -179,9 +178,29 @@ def read_sheet(pk: int, sheet: int) -> Outcome:
         current.save(update_fields=["corners"])
         finished = _finish_when_complete(current, len(_rows(job)))
     if finished:
-        pass_finished.send(ReadingPass, reading_pass=current)
+        announce(current)
         return Outcome(sheet, True, "Every sheet is read. The pass is complete.")
     return Outcome(sheet, True, f"Sheet {sheet} is kept. Put the next one in place.")
+
+
+def _refusal_of_sheet(current: ReadingPass, sheet: int, lab: Array, first: ReadingPass | None) -> str:
+    """Why a sheet is not kept, or nothing: two alike readings of a refused sheet are kept with a mark."""
+    reason = refusal_of_sheet(current.sheet_print, sheet, lab, first)
+    key = f"refused sheet {sheet}"
+    before = current.attempts.get(key)
+    if not reason:
+        return ""
+    alike = before is not None and len(before) == len(lab)
+    if alike and np.median(delta_e_2000(np.array(before), lab)) < ALIKE:
+        chart = current.sheet_print.chart.patches
+        assert chart.rows is not None
+        for row in np.unique(chart.rows[chart.sheets == sheet]):
+            current.marks[str(int(row))] = reason[:300]
+        current.save(update_fields=["marks"])
+        return ""
+    current.attempts[key] = np.round(lab, 3).tolist()
+    current.save(update_fields=["attempts"])
+    return reason
 
 
 def skip_row(pk: int, row: int) -> None:
@@ -246,68 +265,6 @@ def _finish_when_complete(current: ReadingPass, wanted: int) -> bool:
     return True
 
 
-def _refusal(current: ReadingPass, row: int, lab: Array) -> str:
-    """Why a row is not kept, or nothing.
-
-    An earlier pass may itself be the wrong one: a row that is refused twice alike against it is kept,
-    and the comparison of the passes then says that the row differs.
-    """
-    job = current.sheet_print
-    chart = job.chart.patches
-    assert chart.rows is not None
-    first = first_pass_of(job)
-    expected, rough = expected_lab(job, first), first is None
-    if looks_right(expected[chart.rows == row], lab, rough):
-        return ""
-    if rough:
-        expected = _bent_by_rows(current, expected)
-    around = Surroundings.of(chart, expected)
-    verdict = judge_row(around.rows[row], lab, rough, around, row)
-    if verdict.ok:
-        return ""
-    before = current.attempts.get(f"refused {row}")
-    alike = (
-        before is not None
-        and len(before) == len(lab)
-        and np.median(delta_e_2000(np.array(before), lab)) < 0.8
-    )
-    if alike and first is not None:
-        return ""
-    current.attempts[f"refused {row}"] = np.round(lab, 3).tolist()
-    current.save(update_fields=["attempts"])
-    return verdict.reason
-
-
-def _bent_by_rows(current: ReadingPass, expected: Array) -> Array:
-    """The rough expectation, bent toward the eight rows that were read last; fewer say too little."""
-    chart = current.sheet_print.chart.patches
-    kept = list(current.rows.order_by("-read_at")[:8])
-    if len(kept) < 8:
-        return expected
-    seen = np.vstack([spectra_to_lab(r.values()) for r in kept])
-    found = np.vstack([expected[chart.rows == r.row] for r in kept])
-    return adapted(expected, found, seen) if len(found) == len(seen) else expected
-
-
-@needs(USE)
-def reopen_rows(pk: int, rows: list[int]) -> ReadingPass:
-    """Take some rows out of a complete pass so that they are read again; the others stay."""
-    with transaction.atomic():
-        current = ReadingPass.objects.select_for_update().select_related("sheet_print").get(pk=pk)
-        present = set(current.rows.values_list("row", flat=True))
-        if not present:
-            raise BadInput("this pass came as a file; upload it again instead")
-        if not rows or not set(rows) <= present:
-            raise BadInput(f"rows {', '.join(map(str, rows)) or '(none)'} are not in this pass")
-        if current.sheet_print.passes.filter(state=ReadingPass.State.OPEN).exclude(pk=pk).exists():
-            raise BadInput("another pass over this sheet is open; finish it first")
-        current.rows.filter(row__in=rows).delete()
-        current.state, current.finished_at, current.text = ReadingPass.State.OPEN, None, ""
-        current.attempts = {k: v for k, v in current.attempts.items() if not k.startswith("refused")}
-        current.save()
-    return current
-
-
 def undo_row(pk: int) -> int | None:
     """Take back the row that was read last; gives its number, or None when nothing was read."""
     with transaction.atomic():
@@ -317,20 +274,6 @@ def undo_row(pk: int) -> int | None:
             return None
         last.delete()
         return int(last.row)
-
-
-@needs(MAKE)
-def drop_pass(pk: int) -> SheetPrint:
-    """Set a pass aside for good: it takes no part in averages any more. The last one stays."""
-    with transaction.atomic():
-        current = ReadingPass.objects.select_for_update().select_related("sheet_print").get(pk=pk)
-        job = current.sheet_print
-        if job.passes.filter(state=ReadingPass.State.DONE).exclude(pk=pk).count() < 1:
-            raise BadInput("this is the only complete pass; read another before you leave it out")
-        current.delete()
-        other = job.passes.filter(state=ReadingPass.State.DONE).first()
-    pass_finished.send(ReadingPass, reading_pass=other)
-    return job
 
 
 def light_passes() -> QuerySet[ReadingPass]:
@@ -352,21 +295,6 @@ def first_pass_of(job: SheetPrint) -> ReadingPass | None:
     return job.passes.filter(state=ReadingPass.State.DONE).defer("text").first()
 
 
-def expected_lab(job: SheetPrint, first: ReadingPass | None = None) -> Array:
-    """What the chart (n, 3) is about to measure: the `first` pass where there is one, else a rough model."""
-    if first is not None:
-        return first.lab()
-    return remembered(("rough", job.pk, job.chart_id, job.chart.created_at), lambda: _rough_lab(job))
-
-
-def _rough_lab(job: SheetPrint) -> Array:
-    sent = job.raw_chart.values()
-    parents = sent[:, :4].copy()
-    for light, channel in zip(sent[:, 4:].T, job.sent_channels[4:]):
-        parents[:, "CMYK".index(channel[-1])] += 0.35 * light
-    return aim_lab(np.clip(parents, 0.0, 1.0))
-
-
 def _finish(current: ReadingPass) -> None:
     chart = current.sheet_print.chart.patches
     spectra = np.vstack([r.values() for r in current.rows.order_by("row")])
@@ -375,6 +303,7 @@ def _finish(current: ReadingPass) -> None:
 
 def _keep(current: ReadingPass, readings: ReadingSet) -> None:
     meta = {**readings.meta, "INSTRUMENTATION": current.source}
+    current.content_hash = readings.content_hash()
     current.text = written(replace(readings, meta=meta))
     current.state, current.finished_at = ReadingPass.State.DONE, timezone.now()
     current.save()
@@ -383,13 +312,20 @@ def _keep(current: ReadingPass, readings: ReadingSet) -> None:
 def keep_whole_pass(job: SheetPrint, readings: ReadingSet, source: str, user: User | None) -> ReadingPass:
     """Store a whole pass at once, from a file or from demo data; an open pass stays as it is."""
     with transaction.atomic():
+        job = SheetPrint.objects.select_for_update(of=("self",)).select_related("chart").get(pk=job.pk)
+        check_open(job)
+        same = job.passes.filter(content_hash=readings.content_hash()).first()
+        if same is not None:
+            raise BadInput(
+                f"these readings are pass {same.number} already; read the sheet again for a second pass"
+            )
         number = (job.passes.order_by("-number").values_list("number", flat=True).first() or 0) + 1
         current = ReadingPass(
             sheet_print=job, number=number, source=source[:200], started_by=user, condition=readings.condition
         )
         current.save()
         _keep(current, readings)
-    pass_finished.send(ReadingPass, reading_pass=current)
+    announce(current)
     return current
 
 

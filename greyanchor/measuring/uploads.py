@@ -10,11 +10,12 @@ from django.utils import timezone
 from greyanchor.accounts.roles import USE, needs
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import readings_file
-from greyanchor.core.measurement.misreads import judge_pass
+from greyanchor.core.measurement.misread_sheets import judge_pass
 from greyanchor.core.measurement.readings import ReadingSet, match_chart
 from greyanchor.core.measurement.repeatability import is_copy
+from greyanchor.measuring.expectations import expectation_of, pass_expectation
 from greyanchor.measuring.models import ReadingPass, SheetPrint, Upload
-from greyanchor.measuring.services import complete_passes, expected_lab, first_pass_of, keep_whole_pass
+from greyanchor.measuring.services import complete_passes, first_pass_of, keep_whole_pass
 
 
 def matched_upload(job: SheetPrint, data: bytes, name: str, by: str = "id") -> ReadingSet:
@@ -35,10 +36,26 @@ def matched_upload(job: SheetPrint, data: bytes, name: str, by: str = "id") -> R
                     f"these are the figures of pass {done.number} once more, digit for digit; read the "
                     "sheet again for a second pass"
                 )
-        judge_pass(job.chart.patches, expected_lab(job, first), matched, first is None)
+        _judge(job, matched, first)
     except BadInput as error:
         raise error.at(name) from None
     return matched
+
+
+def _judge(job: SheetPrint, matched: ReadingSet, first: ReadingPass | None) -> None:
+    """Refuse a pass that is of another chart or sheet; where the first pass may be wrong itself, what the
+    environment measured before decides.
+    """
+    chart, model = job.chart.patches, expectation_of(job)
+    if first is None:
+        judge_pass(chart, model, matched)
+        return
+    try:
+        judge_pass(chart, pass_expectation(first), matched, "the first pass")
+    except BadInput:
+        if model.rough:
+            raise
+        judge_pass(chart, model, matched)
 
 
 @needs(USE)

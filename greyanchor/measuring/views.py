@@ -15,7 +15,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import readings_file
 from greyanchor.core.inspection import inspect_bytes
 from greyanchor.drawing.patches import sheet_picture
-from greyanchor.measuring import inbox, printing, queries, services, uploads
+from greyanchor.measuring import evidence, printing, queries, services, suspicions, uploads, waiting
 from greyanchor.measuring.models import Chart, Delivered, ReadingPass, SheetPrint, Upload
 from greyanchor.profiles.services import content_of
 
@@ -147,15 +147,33 @@ def pass_file(request: HttpRequest, pk: int, ending: str) -> HttpResponse:
 def pass_reopen(request: HttpRequest, pk: int) -> HttpResponse:
     """Read some rows of a complete pass again."""
     rows = [int(r) for r in request.POST.get("rows", "").split(",") if r.strip().isdecimal()]
-    current = services.reopen_rows(pk, rows)
+    current = evidence.reopen_rows(pk, rows, request.user)
     return redirect("reading", pk=current.pk)
 
 
 @require_POST
 def pass_drop(request: HttpRequest, pk: int) -> HttpResponse:
     """Leave a whole pass out."""
-    job = services.drop_pass(pk)
-    messages.info(request, "The pass is excluded; what is based on the readings was computed again.")
+    job = evidence.leave_out(pk, request.user)
+    messages.info(request, "The pass is left out; what is based on the readings was computed again.")
+    return redirect(job.origin or "start")
+
+
+@require_POST
+def pass_withdraw(request: HttpRequest, pk: int) -> HttpResponse:
+    """Withdraw a pass that something was decided on."""
+    current = get_object_or_404(services.light_passes(), pk=pk)
+    voided = evidence.withdraw(pk, request.POST.get("reason", ""), request.user)
+    what = f"; void now: {', '.join(voided)}" if voided else ""
+    messages.success(request, f"Pass {current.number} is withdrawn{what}.")
+    return redirect(current.sheet_print.origin or "start")
+
+
+@require_POST
+def print_use_suspect(request: HttpRequest, pk: int) -> HttpResponse:
+    """Use readings although something about them is suspect."""
+    job = suspicions.use_suspect_readings(pk, request.POST.get("reason", ""), request.user)
+    messages.info(request, "The readings are used as they are; the reason is kept with them.")
     return redirect(job.origin or "start")
 
 
@@ -179,7 +197,7 @@ def file_page(request: HttpRequest) -> HttpResponse:
     context = {
         "delivered": Delivered.objects.select_related("sheet_print__chart")[:20],
         "inbox": settings.INBOX,
-        "waiting": inbox.open_prints()[:20],
+        "waiting": waiting.open_prints()[:20],
     }
     return render(request, "measuring/file_page.html", context)
 

@@ -129,14 +129,15 @@ def plant(fault: str, number: int, shops: list[Shop]) -> Strip:
 
 def _through_another(shop: Shop, shops: list[Shop], number: int, seed: int) -> ReadingSet:
     """The strip through the profile of another press, or with another intent than it should have."""
-    aim = _aim().lab_for(shop.strip)
+    target = _aim()
+    aim = target.lab_for(shop.strip)
     paper = shop.strip.values().max(axis=1) < 1e-6
     if number % 3 == 0:
         other = shops[(number + 1) % len(shops)]
         return printed(shop, seed, sent=other.sent)
     intent = "perceptual" if number % 3 == 1 else "saturation"
     white = np.array([[100.0, 0.0, 0.0]])
-    relative = substrate_corrected(aim, paper, aim[paper].mean(axis=0), white[0])
+    relative = substrate_corrected(aim, paper, aim[paper].mean(axis=0), white[0], target.darkest)
     return printed(shop, seed, sent=shop.profile.lab_to_device(relative, intent))
 
 

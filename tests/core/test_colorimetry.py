@@ -150,7 +150,7 @@ def test_adaptation_carries_white_to_white() -> None:
 def test_substrate_correction_moves_paper_and_keeps_the_darkest() -> None:
     aim = cm.lab_to_xyz(np.array([[95.0, 1.5, -6.0], [60.0, 20.0, 10.0], [16.0, 0.0, 0.0]]))
     paper = cm.lab_to_xyz([92.0, 0.0, 2.0])
-    corrected = cm.correct_substrate(aim, aim[0], paper)
+    corrected = cm.correct_substrate(aim, aim[0], paper, aim.min(axis=0))
     np.testing.assert_allclose(corrected[0], paper, atol=1e-9)
     np.testing.assert_allclose(corrected[2], aim[2], atol=1e-9)
     assert corrected[1, 1] < aim[1, 1]

@@ -13,9 +13,11 @@ from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import METHODS, check_corners, check_travel, lay_out, plan
 from greyanchor.core.colour.colorimetry import delta_e_2000, spectra_to_lab
 from greyanchor.core.errors import BadInput
-from greyanchor.core.measurement.misreads import Surroundings, impossible, judge_pass, judge_row, judge_sheet
+from greyanchor.core.measurement.expectation import Expectation, guess
+from greyanchor.core.measurement.misread_sheets import judge_pass, judge_sheet
+from greyanchor.core.measurement.misreads import Surroundings, impossible, judge_row
 from greyanchor.core.measurement.readings import ReadingSet
-from greyanchor.core.measurement.repeatability import average, compare_passes
+from greyanchor.core.measurement.repeatability import average, compare_passes, from_pass
 from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.standin import Condition, print_and_read, printed_spectra
 from greyanchor.core.verification.northlight import aim_lab
@@ -40,12 +42,15 @@ def swapped(readings: ReadingSet, order: np.ndarray) -> ReadingSet:
 
 
 def judged(chart: ReadingSet, readings: ReadingSet, rough: bool) -> str:
-    expected = aim_lab(chart.device) if rough else passes_lab(chart)
     try:
-        judge_pass(chart, expected, readings, rough)
+        judge_pass(chart, expected_of(chart, rough), readings)
     except BadInput as error:
         return error.reason
     return ""
+
+
+def expected_of(chart: ReadingSet, rough: bool) -> Expectation:
+    return guess(aim_lab(chart.device)) if rough else from_pass(passes_lab(chart), 1)
 
 
 def passes_lab(chart: ReadingSet) -> np.ndarray:
@@ -126,19 +131,22 @@ def test_a_slip_on_one_row_is_reported_at_once(
     chart: ReadingSet, passes: list[ReadingSet], make, words: str
 ) -> None:  # type: ignore[no-untyped-def]
     members = chart.rows == 6
-    verdict = judge_row(passes[0].lab()[members], make(passes[1].lab()[members]), False)
+    verdict = judge_row(from_pass(passes[0].lab()[members], 1), make(passes[1].lab()[members]))
     assert not verdict.ok and words in verdict.reason
 
 
 def test_a_row_of_the_other_sheet_and_a_turned_sheet_are_text(
     chart: ReadingSet, passes: list[ReadingSet]
 ) -> None:
-    around = Surroundings.of(chart, passes[0].lab())
+    expected = from_pass(passes[0].lab(), 1)
+    around = Surroundings.of(chart, expected)
     last_of_first = int(chart.rows[chart.sheets == 1].max())
     lab = passes[1].lab()
-    verdict = judge_row(lab[chart.rows == 2], lab[chart.rows == last_of_first + 2], False, around, 2)
+    mine = expected.select(chart.rows == 2)
+    verdict = judge_row(mine, lab[chart.rows == last_of_first + 2], around, 2)
     assert f"row {last_of_first + 2} of sheet 2" in verdict.reason
-    turned = judge_row(lab[chart.rows == 1], lab[chart.rows == last_of_first][::-1], False, around, 1)
+    mine = expected.select(chart.rows == 1)
+    turned = judge_row(mine, lab[chart.rows == last_of_first][::-1], around, 1)
     assert "upside down" in turned.reason
 
 
@@ -263,12 +271,12 @@ def test_three_corners_are_held_to_the_sheet() -> None:
 def test_a_sheet_read_alone_is_held_to_the_set(
     chart: ReadingSet, passes: list[ReadingSet], rough: bool
 ) -> None:
-    expected = aim_lab(chart.device) if rough else passes[0].lab()
+    expected = expected_of(chart, rough)
     seen = {int(s): passes[1].lab()[chart.sheets == s] for s in np.unique(chart.sheets)}
-    assert judge_sheet(chart, expected, seen[1], 1, rough) == ""
-    assert "this is sheet 2" in judge_sheet(chart, expected, seen[2], 1, rough)
-    assert "upside down" in judge_sheet(chart, expected, seen[1][::-1], 1, rough)
+    assert judge_sheet(chart, expected, seen[1], 1) == ""
+    assert "this is sheet 2" in judge_sheet(chart, expected, seen[2], 1)
+    assert "upside down" in judge_sheet(chart, expected, seen[1][::-1], 1)
     paper = np.repeat([[95.0, 0.5, -1.0]], len(seen[1]), axis=0)
-    assert "only paper" in judge_sheet(chart, expected, paper, 1, rough)
+    assert "only paper" in judge_sheet(chart, expected, paper, 1)
     other = np.random.default_rng(5).permutation(len(seen[1]))
-    assert "another chart" in judge_sheet(chart, expected, seen[1][other], 1, rough)
+    assert "another chart" in judge_sheet(chart, expected, seen[1][other], 1)

@@ -14,7 +14,7 @@ from greyanchor.core.errors import BadInput, NotReadable
 from greyanchor.core.formats import cgats
 from greyanchor.core.measurement.misreads import Surroundings, judge_row
 from greyanchor.core.measurement.readings import ReadingSet, match_chart
-from greyanchor.core.measurement.repeatability import average, compare, is_copy
+from greyanchor.core.measurement.repeatability import average, compare, from_pass, is_copy
 from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.instrument import StripReader
 from greyanchor.core.simulation.standin import print_and_read
@@ -132,27 +132,19 @@ def test_a_content_hash_changes_with_content_and_only_then(passes: tuple[Reading
 )
 def test_a_slip_of_the_hand_is_named(passes: tuple[ReadingSet, ReadingSet], slip: object, words: str) -> None:
     row = passes[0].rows == 4
-    expected = passes[1].lab()[row]
+    expected = from_pass(passes[1].lab()[row], 2)
     verdict = judge_row(expected, spectra_to_lab(slip(passes[0].spectra[row])))
     assert not verdict.ok and words in verdict.reason
 
 
 def test_the_wrong_row_is_recognised_and_a_right_one_is_kept(passes: tuple[ReadingSet, ReadingSet]) -> None:
     first, second = passes
-    expected, neighbour = second.lab()[second.rows == 4], second.lab()[second.rows == 5]
-    assert judge_row(
-        expected,
-        first.lab()[first.rows == 4],
-        around=Surroundings({4: expected, 5: neighbour}, {4: 1, 5: 1}),
-        row=4,
-    ).ok
-    verdict = judge_row(
-        expected,
-        first.lab()[first.rows == 5],
-        around=Surroundings({4: expected, 5: neighbour}, {4: 1, 5: 1}),
-        row=4,
-    )
-    assert not verdict.ok and "row 5" in verdict.reason
+    expected = from_pass(second.lab(), 2)
+    around = Surroundings.of(second, expected)
+    mine = expected.select(second.rows == 4)
+    assert judge_row(mine, first.lab()[first.rows == 4], around, 4).ok
+    verdict = judge_row(mine, first.lab()[first.rows == 5], around, 4)
+    assert not verdict.ok and "row 5" in verdict.reason and verdict.kind == "other row"
 
 
 def test_a_shifted_ramp_is_caught_against_an_earlier_reading() -> None:
@@ -160,9 +152,9 @@ def test_a_shifted_ramp_is_caught_against_an_earlier_reading() -> None:
     press = press_by_name("petrel-44")
     first, second = (print_and_read(chart, press, 1, reading) for reading in (1, 2))
     for row in range(1, 5):
-        expected, seen = first.lab()[first.rows == row], second.lab()[second.rows == row]
-        assert judge_row(expected, seen, rough=False).ok
-        assert not judge_row(expected, np.vstack([seen[1:], seen[-1:]]), rough=False).ok, row
+        expected, seen = from_pass(first.lab()[first.rows == row], 1), second.lab()[second.rows == row]
+        assert judge_row(expected, seen).ok
+        assert not judge_row(expected, np.vstack([seen[1:], seen[-1:]])).ok, row
 
 
 def test_the_instrument_refuses_without_a_valid_white_calibration() -> None:

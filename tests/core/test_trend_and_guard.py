@@ -14,7 +14,7 @@ from greyanchor.core.profiling.recipes import find_recipes
 from greyanchor.core.profiling.separation import Separation
 from greyanchor.core.verification import aims
 from greyanchor.core.verification.check import check
-from greyanchor.core.verification.guard import guard, repeatability_of
+from greyanchor.core.verification.guard import guard, repeatability_of, scatter_of
 from greyanchor.core.verification.trend import Signal, control, zone_signals
 from tests.conftest import PrintRoom
 
@@ -100,7 +100,34 @@ def test_a_verdict_far_from_its_limits_is_sure_and_one_on_a_limit_is_not() -> No
         assert found.sure is sure, size
     readings, aim = strip_off_by(1.8)
     result = check(readings, aim, own)
-    assert guard(result, 0.5).share < guard(result, 0.5, readings=9).share <= guard(result, 0.05).share == 1.0
+    assert guard(result, 0.5).share < guard(result, 0.05).share
+
+
+def test_another_reading_differs_by_the_scatter_of_both_readings() -> None:
+    """The mean of nine readings says more of the next one than a single reading does."""
+    from greyanchor.core.verification.tolerances import from_dict
+
+    mean = {"id": "m", "group": "all", "measure": "de76", "statistic": "mean", "limit": 1.85}
+    readings, aim = strip_off_by(1.8)
+    result = check(readings, aim, from_dict({"id": "o", "criteria": [mean]}))
+    once, nine = guard(result, 0.6).share, guard(result, 0.6, readings=9).share
+    assert 0.5 < once < 1.0 and nine != once
+    # noise lengthens differences: the next single reading lies above the mean of nine
+    assert nine < once
+
+
+def test_scatter_is_learned_from_two_passes_and_drawn_as_it_was(room: PrintRoom) -> None:
+    """What is drawn scatters as a hundred real readings of the stand-in do, patch by patch."""
+    device = strips.STRIPS["full"].patches()
+    passes = [room.read(device, seed=9, reading=k, shuffle=None) for k in range(1, 102)]
+    true = np.stack([p.lab() for p in passes]).std(axis=0)
+    found = scatter_of(passes[:3])
+    assert found is not None and found.measured and scatter_of(passes[:1]) is None
+    drawn = found.drawn(passes[0].lab(), np.random.default_rng(1), 4000).std(axis=0)
+    ratio = drawn.mean(axis=0) / true.mean(axis=0)
+    assert (np.abs(ratio - 1.0) < 0.2).all(), ratio
+    light, dark = passes[0].lab()[:, 0] > 75, passes[0].lab()[:, 0] < 35
+    assert drawn[light, 0].mean() > 1.3 * drawn[dark, 0].mean()
 
 
 def test_the_guard_band_agrees_with_reading_a_print_again(room: PrintRoom) -> None:

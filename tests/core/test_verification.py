@@ -11,6 +11,7 @@ import pytest
 
 from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import lay_out
+from greyanchor.core.colour import colorimetry as cm
 from greyanchor.core.colour.colorimetry import delta_e_76, delta_e_2000, lab_difference
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
@@ -174,11 +175,35 @@ def test_nothing_tested_is_never_a_pass(aim: aims.Aim) -> None:
 def test_a_corrected_aim_forgives_the_paper_and_nothing_else(strip: ReadingSet, aim: aims.Aim) -> None:
     target = aim.lab_for(strip)
     paper = groups(strip.device)["substrate"]
-    yellowish = aims.substrate_corrected(target, paper, target[paper][0], np.array([92.0, 0.0, 2.0]))
+    yellowish = aims.substrate_corrected(
+        target, paper, target[paper][0], np.array([92.0, 0.0, 2.0]), aim.darkest
+    )
     plain = check(measured(strip, yellowish), aim, SHIPPED["iso12647-7:2016"])
     corrected = check(measured(strip, yellowish), aim, SHIPPED["iso12647-7:2016"], corrected=True)
     assert value(plain, "substrate") > 3 and plain.verdict == "fail"
     assert corrected.verdict == "pass" and corrected.differences.max() < 0.05
+
+
+def test_a_corrected_aim_does_not_depend_on_which_patches_the_strip_has(
+    strip: ReadingSet, aim: aims.Aim, built: ProfileResult
+) -> None:
+    """On a paper 6 % yellower a mid grey keeps its aim whether dark patches stand beside it or not."""
+    yellower = np.array([93.0, 1.0, 0.0])
+    for held_to in (aim, aims.from_profile(icc.loads(built.data), "built.icc")):
+        target = held_to.lab_for(strip)
+        light = target[:, 0] > 40.0
+        paper = groups(strip.device)["substrate"]
+        whole = aims.substrate_corrected(target, paper, target[paper][0], yellower, held_to.darkest)
+        part = aims.substrate_corrected(
+            target[light], paper[light], target[paper][0], yellower, held_to.darkest
+        )
+        np.testing.assert_array_equal(whole[light], part)
+        xyz = held_to.darkest
+        assert (xyz <= cm.lab_to_xyz(target).min(axis=0) + 1e-6).all(), "the darkest of the whole aim"
+        dark = aims.substrate_corrected(
+            cm.xyz_to_lab(xyz)[None], np.array([False]), target[paper][0], yellower, xyz
+        )
+        np.testing.assert_allclose(dark[0], cm.xyz_to_lab(xyz), atol=1e-9)
 
 
 def test_a_profile_serves_as_aim_for_any_patch(

@@ -212,7 +212,7 @@ def test_a_strip_printed_through_the_mode_passes_and_its_fault_is_diagnosed(
     assert Check.objects.get(pk=bad.pk).diagnosis[0]["key"] == "channel"
 
 
-def test_misread_rows_are_named_and_can_be_read_again_from_the_diagnosis(
+def test_a_strip_with_a_misread_row_is_not_judged_until_that_is_settled(
     client: Client, mode: PrintMode, aim: AimRecord, user: User
 ) -> None:
     read(print_strip(client, mode, aim), user)
@@ -224,6 +224,14 @@ def test_misread_rows_are_named_and_can_be_read_again_from_the_diagnosis(
     seen.spectra[second] = seen.spectra[second][::-1].copy()
     keep_whole_pass(job, seen, "stand-in reader", user)
     found.refresh_from_db()
+    assert found.made_check_id is None
+    page = client.get(f"/checks/prints/{found.pk}/").content.decode()
+    assert "Row 2 of pass 1: it was read backwards" in page and "Verdicts" not in page
+    client.post(f"/prints/{job.pk}/use-suspect/", {"reason": "looked at under the loupe"})
+    found.refresh_from_db()
+    assert found.made_check_id is not None, "a person decided, and is named"
+    page = client.get(f"/checks/prints/{found.pk}/").content.decode()
+    assert "Used all the same by" in page and "looked at under the loupe" in page
     page = client.get(f"/checks/{found.made_check_id}/diagnosis/").content.decode()
     assert "Row 2 misread" in page and "Read row 2 again" in page
 

@@ -13,7 +13,7 @@ from greyanchor.builds.models import Build
 from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.misreads import RowVerdict, judge_row
 from greyanchor.core.simulation.instrument import StripReader
-from greyanchor.measuring import services
+from greyanchor.measuring import judging, services
 from greyanchor.measuring.models import ReadingPass, ReadingRow
 from greyanchor.measuring.printing import print_sheet
 from tests.web.conftest import stage_of
@@ -134,7 +134,7 @@ def test_a_row_that_the_first_pass_misread_is_kept_the_second_time_reported_and_
     monkeypatch.setattr(
         StripReader, "read_row", lambda self, spectra, seed, minutes, spot: careful(self, spectra, seed, spot)
     )
-    monkeypatch.setattr(services, "judge_row", lambda *_: RowVerdict(True))
+    monkeypatch.setattr(judging, "judge_row", lambda *_: RowVerdict(True))
     services.calibrate_white(current.pk)
     for row in range(1, 6):
         services.read_row(current.pk, row)
@@ -143,7 +143,7 @@ def test_a_row_that_the_first_pass_misread_is_kept_the_second_time_reported_and_
     shifted.save()
     current.refresh_from_db()
     services._finish(current)
-    monkeypatch.setattr(services, "judge_row", judge_row)
+    monkeypatch.setattr(judging, "judge_row", judge_row)
     second = services.start_pass(current.sheet_print, user)
     services.calibrate_white(second.pk)
     for row in (1, 3, 4, 5):
@@ -151,7 +151,9 @@ def test_a_row_that_the_first_pass_misread_is_kept_the_second_time_reported_and_
     assert not services.read_row(second.pk, 2).kept
     assert services.read_row(second.pk, 2).kept
     page = client.get(f"/builds/{build.pk}/").content.decode()
-    assert "The passes differ." in page and "again in pass 1" in page
+    assert "Suspect readings" in page and "Read row 2 again in pass 1" in page
+    assert "The passes differ." not in page, "no verdict on the passes while a row is suspect"
+    assert stage_of(build, "ink-limits").result is None
     client.post(f"/readings/{current.pk}/reopen/", {"rows": "2"})
     current.refresh_from_db()
     assert current.state == "open" and current.rows.count() == 4

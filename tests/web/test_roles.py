@@ -75,6 +75,7 @@ LEADS = {
     "site-add",
     "shop",
     "media-classes-lend",
+    "pass-withdraw",
 }
 #: pages that take a POST but change nothing by it
 LOOKING = {"sign-in", "start"}

@@ -80,6 +80,17 @@ def on_pass_finished(sender: Any, reading_pass: ReadingPass, **_: Any) -> None:
         compute_confirmation(stage)
 
 
+def on_readings_suspect(sender: Any, reading_pass: ReadingPass, **_: Any) -> None:
+    """Take back what open stages computed from readings that are suspect."""
+    job = reading_pass.sheet_print_id
+    for stage in Stage.objects.filter(sheet_print=job, state=Stage.State.OPEN):
+        stage.result = None
+        stage.save(update_fields=["result"])
+    for stage in Stage.objects.filter(confirm_print=job, state=Stage.State.OPEN).exclude(result=None):
+        stage.result = {k: v for k, v in (stage.result or {}).items() if k != "confirm"}
+        stage.save(update_fields=["result"])
+
+
 @transaction.atomic
 def compute_stage(stage: Stage) -> None:
     """The stage's result from the average of its passes."""

@@ -36,6 +36,7 @@ def take_baseline(stage: Stage) -> Baseline | None:
             "curves": result["curves_csv"],
             "environment_hash": stage.build.environment_hash,
             "confirmed": second is not None,
+            "withdrawn": "",
         },
     )
     return made

@@ -33,6 +33,8 @@ def start_restore(mode: PrintMode, user: User, measuring: dict[str, Any] | None 
     baseline = Baseline.objects.filter(mode=mode).first()
     if baseline is None:
         raise BadInput(f"{mode.name} has no baseline: its curves were not made from readings of its own")
+    if baseline.withdrawn:
+        raise BadInput(f"the readings of the baseline of {mode.name} were withdrawn: {baseline.withdrawn}")
     if mode.restores.exclude(state__in=[Restore.State.DONE, Restore.State.CLOSED]).exists():
         raise BadInput(f"{mode.name} is being restored already; go on with that, or close it")
     made = Restore(mode=mode, baseline=baseline, curves_before=mode.curves, started_by=user)
@@ -49,7 +51,7 @@ def _print(made: Restore, curves_csv: str, measuring: dict[str, Any], origin: st
     curves, share = CurveSet.from_csv(curves_csv, f"curves of {mode.name}"), to_raw(mode.splits)
     environment = PrintEnvironment(**mode.environment)
     patches = _baseline_readings(made.baseline)
-    chart = make_chart("short", patches.values(), f"{mode.name}: restore chart", environment, plan)
+    chart = make_chart("restore", patches.values(), f"{mode.name}: restore chart", environment, plan)
     return prepare_print(
         chart,
         environment,
@@ -80,6 +82,17 @@ def on_pass_finished(sender: Any, reading_pass: ReadingPass, **_: Any) -> None:
         confirm_print=job, state__in=[Restore.State.CONFIRMING, Restore.State.CONFIRMED]
     ):
         _confirm(found)
+
+
+def on_readings_suspect(sender: Any, reading_pass: ReadingPass, **_: Any) -> None:
+    """Take back a drift, or what a second print measured, as long as its readings are suspect."""
+    job = reading_pass.sheet_print_id
+    Restore.objects.filter(sheet_print=job, state=Restore.State.FOUND).update(
+        state=Restore.State.READING, drift=None, curves_after=""
+    )
+    Restore.objects.filter(confirm_print=job, state=Restore.State.CONFIRMED).update(
+        state=Restore.State.CONFIRMING, after=None
+    )
 
 
 @transaction.atomic

@@ -96,7 +96,8 @@ def _key_rows(aim: Any, mode: PrintMode | None) -> list[dict[str, Any]]:
     if mode is not None and mode.profile is not None and paper.any():
         white = xyz_to_lab(100.0 * parsed(mode.profile).white)
         corrected = np.full_like(lab, np.nan)
-        corrected[known] = substrate_corrected(lab[known], paper[known], lab[paper].mean(axis=0), white)
+        bare = lab[paper].mean(axis=0)
+        corrected[known] = substrate_corrected(lab[known], paper[known], bare, white, aim.darkest)
     return [
         {
             "device": 100.0 * device[i],

@@ -17,9 +17,10 @@ from greyanchor.checks.services import Order, Subject, make_check
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import readings_file
 from greyanchor.core.measurement.readings import ReadingSet
+from greyanchor.measuring.evidence import reopen_rows
 from greyanchor.measuring.printing import print_sheet
 from greyanchor.measuring.prints import print_view
-from greyanchor.measuring.services import reopen_rows, start_pass
+from greyanchor.measuring.services import start_pass
 from greyanchor.measuring.views import take_file
 from greyanchor.profiles.models import AimRecord
 from greyanchor.profiles.services import content_of
@@ -156,11 +157,11 @@ def check_print_act(request: HttpRequest, pk: int, act: str) -> HttpResponse:
         elif act == "upload":
             return redirect("upload", pk=take_file(request, job).pk)
         else:
-            last = job.passes.order_by("-number").first()
+            last = job.passes.filter(state="done").order_by("-number").first()
             if last is None:
                 raise BadInput("this strip was not read yet")
             rows = [int(r) for r in request.POST.get("rows", "").split(",") if r.strip().isdecimal()]
-            return redirect("reading", pk=reopen_rows(last.pk, rows).pk)
+            return redirect("reading", pk=reopen_rows(last.pk, rows, request.user).pk)
     except BadInput as error:
         messages.error(request, f"{error.sentence} Nothing was changed.")
     return redirect("check-print", pk=pk)

@@ -247,14 +247,16 @@ def chroma(lab: npt.ArrayLike) -> Array:
     return np.asarray(np.hypot(values[..., 1], values[..., 2]))
 
 
-def correct_substrate(xyz: npt.ArrayLike, aim_substrate: npt.ArrayLike, substrate: npt.ArrayLike) -> Array:
+def correct_substrate(
+    xyz: npt.ArrayLike, aim_substrate: npt.ArrayLike, substrate: npt.ArrayLike, darkest: npt.ArrayLike
+) -> Array:
     """Aim XYZ (n, 3) carried from the aim's paper to the shop's by tristimulus linear scaling.
 
-    T' = (T - Tmin) (Tsub - Tmin) / (Taim - Tmin) + Tmin per X, Y, Z, with Tmin the darkest of the
-    aim set (ISO 13655, Annex; CGATS TR 016). Raises nothing; the aim's paper maps to `substrate`.
+    T' = (T - Tmin) (Tsub - Tmin) / (Taim - Tmin) + Tmin per X, Y, Z, with Tmin (3,) the `darkest` X, Y and
+    Z of the whole aim, whichever patches are asked for (ISO 13655, Annex; CGATS TR 016). Raises nothing;
+    the aim's paper maps to `substrate`.
     """
-    aim = np.asarray(xyz, dtype=float)
-    darkest = aim[np.argmin(aim[:, 1])]
+    aim, darkest = np.asarray(xyz, dtype=float), np.asarray(darkest, dtype=float)
     scale = (np.asarray(substrate, dtype=float) - darkest) / (
         np.asarray(aim_substrate, dtype=float) - darkest
     )

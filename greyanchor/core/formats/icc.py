@@ -236,6 +236,13 @@ class IccProfile:
         lab = decode_lab(lut.evaluate(np.asarray(device, dtype=float)), legacy)
         return self._absolute(lab, 1) if intent == "absolute" else lab
 
+    def table_lab(self) -> Array:
+        """Absolute Lab (n, 3) of all nodes of the colorimetric device-to-Lab table."""
+        lut, legacy = self.lut(self._table("A2B", "absolute"))
+        nodes = lut.grid.reshape(-1, lut.grid.shape[-1])
+        ends = [np.interp(v, np.linspace(0.0, 1.0, len(c)), c) for v, c in zip(nodes.T, lut.outputs)]
+        return self._absolute(decode_lab(np.column_stack(ends), legacy), 1)
+
     def lab_to_device(self, lab: Array, intent: str = "absolute") -> Array:
         """Device fractions (n, channels) for Lab (n, 3)."""
         name = self._table("B2A", intent)

@@ -1,46 +1,88 @@
-"""Slips of the hand: what a row or a sheet was, when it is not what the chart says."""
+"""Slips of the hand: what a row was, when it is not what the chart says.
+
+A row is held to what is expected of it. The cost of *as asked* is compared with that of every slip:
+backwards, patches missed or read twice, other rows of any sheet both ways, rows of other charts. A gap of
+costs refuses the row and names the slip; a row that nothing explains is refused as such; a patch that stands
+out alone is named.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
 from greyanchor.core.colour.colorimetry import Array
-from greyanchor.core.errors import BadInput
+from greyanchor.core.measurement.alignment import best_slip, cost_of
+from greyanchor.core.measurement.expectation import Expectation, fit_common, plain
 from greyanchor.core.measurement.readings import ReadingSet
 
 #: reflectance factors outside this are no paper and no ink
 _DARKEST, _BRIGHTEST = -0.03, 1.60
+#: another explanation must cost less by this much; more where it explains the row poorly itself
+GAP = 9.0
+#: rows shorter than this have too little in them to be recognised
+_SHORTEST = 4
+#: a patch stands out when it lies this many spreads, and this much in Lab, from what the row says of it
+_ALONE_SPREADS, _ALONE_LAB = 6.5, 2.0
+#: typical misfit, in spreads, from which on nothing explains a row
+_NOTHING, _NOTHING_LAB = 4.5, 3.0
+#: the same of a whole sheet of which nothing but a guess is known, Lab
+_GUESS_LAB = 11.0
+#: other rows that are looked at closely
+_CLOSELY = 3
+
+KINDS = ("backwards", "shifted", "short", "other row", "other")
 
 
 @dataclass(frozen=True)
 class RowVerdict:
-    """Whether a row that was just read can be what the chart says; `reason` is reported to the hands."""
+    """Whether a row that was just read can be what the chart says; `reason` is reported to the hands.
+
+    `kind` is one of `KINDS`, empty where the row is right; `confidence` 0..1 that it is wrong; `patches` the
+    places, counted from 0, of patches that stand out alone.
+    """
 
     ok: bool
     reason: str = ""
+    kind: str = ""
+    confidence: float = 0.0
+    patches: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True)
 class Surroundings:
-    """What else a row could be: the Lab of every row of the chart (by number) and the sheet of each."""
+    """What else a row could be: the places of every row of the chart (by number), the sheet of each, and Lab
+    of rows of other charts by their names.
+    """
 
-    rows: Mapping[int, Array]
+    rows: Mapping[int, npt.NDArray[np.int64]]
     sheets: Mapping[int, int]
+    expected: Expectation
+    others: Sequence[tuple[str, Sequence[Array]]] = ()
 
     @classmethod
-    def of(cls, chart: ReadingSet, expected: Array) -> Surroundings:
-        """Rows of a laid-out chart with its expected Lab (n, 3)."""
+    def of(
+        cls,
+        chart: ReadingSet,
+        expected: Expectation,
+        others: Sequence[tuple[str, Sequence[Array]]] = (),
+    ) -> Surroundings:
+        """Rows of a laid-out chart with its expectation."""
         assert chart.rows is not None
         sheets = chart.sheets if chart.sheets is not None else np.ones(len(chart), dtype=np.int64)
-        order = np.argsort(chart.rows, kind="stable")
-        numbers, first = np.unique(chart.rows[order], return_index=True)
-        members = dict(zip(numbers.tolist(), np.split(order, first[1:])))
-        return cls(
-            {r: expected[m] for r, m in members.items()}, {r: int(sheets[m[0]]) for r, m in members.items()}
-        )
+        members = rows_of(chart)
+        return cls(members, {r: int(sheets[m[0]]) for r, m in members.items()}, expected, others)
+
+
+def rows_of(chart: ReadingSet) -> dict[int, npt.NDArray[np.int64]]:
+    """Places of the patches of each row of a laid-out chart, in their order."""
+    assert chart.rows is not None
+    order = np.argsort(chart.rows, kind="stable")
+    numbers, first = np.unique(chart.rows[order], return_index=True)
+    return dict(zip(numbers.tolist(), np.split(order, first[1:])))
 
 
 def impossible(spectra: Array) -> str:
@@ -60,215 +102,158 @@ def impossible(spectra: Array) -> str:
     return ""
 
 
-def looks_right(expected: Array, measured: Array, rough: bool = True) -> bool:
-    """Whether a row's Lab (n, 3) is so near to what is expected that no slip need be looked for."""
-    if len(measured) != len(expected) or _only_paper(expected, measured):
-        return False
-    return _pattern_error(expected, measured) <= (3.0 if rough else 1.0)
-
-
 def judge_row(
-    expected: Array,
-    measured: Array,
-    rough: bool = True,
-    around: Surroundings | None = None,
-    row: int = 0,
+    expected: Expectation, measured: Array, around: Surroundings | None = None, row: int = 0
 ) -> RowVerdict:
-    """Hold a row's Lab (n, 3) against what is expected of it, and against likely slips.
+    """Hold a row's Lab (n, 3) to what is expected of it, and to every likely slip.
 
-    What counts is whether reading the row backwards, shifted by a patch, or another row `around` it explains
-    it far better. `rough` says that the expectation is only
-    a model; an earlier reading of the same row is held to much less.
+    `around` is what else `row` could be; without it only the row's own slips are looked for.
     """
     if len(measured) != len(expected):
         return RowVerdict(
-            False, f"{len(measured)} patches seen, {len(expected)} expected: move at an even pace"
+            False,
+            f"{len(measured)} patches seen, {len(expected)} expected: move at an even pace",
+            "short",
+            1.0,
         )
-    if _only_paper(expected, measured):
-        return RowVerdict(False, "only paper was seen: place the ruler on the patches")
-    own = _pattern_error(expected, measured)
-    slips = _own_slips(expected, measured)
-    if around is not None and own > (3.0 if rough else 1.0):
-        slips += _other_rows(measured, around, row)
+    if only_paper(expected.lab, measured):
+        return RowVerdict(False, "only paper was seen: place the ruler on the patches", "other", 1.0)
+    own = cost_of(expected, measured)
+    slips = _own_slips(expected, measured) if len(expected) >= _SHORTEST else []
+    if around is not None and len(expected) >= _SHORTEST and own > GAP:
+        slips += _other_rows(expected, measured, around, row)
     if slips:
-        best, reason = min(slips)
-        if best < 0.5 * own and own > (3.0 if rough else 1.0):
-            return RowVerdict(False, reason)
+        best, kind, reason = min(slips)
+        gap = gap_between(own, best, len(expected))
+        if gap > GAP:
+            return RowVerdict(False, reason, kind, _confidence(gap))
+    return _without_a_name(expected, measured)
+
+
+def gap_between(own: float, best: float, patches: int) -> float:
+    """By how much another explanation costs less, in costs of an expectation as far off as it is itself."""
+    return (own - best) / max(1.0, best / (1.5 * patches))
+
+
+def is_foreign(expected: Expectation, measured: Array) -> bool:
+    """Whether Lab (n, 3) has so little to do with what is expected that it must be of something else."""
+    _, left = fit_common(expected, measured)
+    off = np.linalg.norm(left, axis=1)
+    typical, lab = float(np.median(off / expected.spread)) / np.sqrt(3.0), float(np.median(off))
+    return lab > _GUESS_LAB if expected.rough else typical > _NOTHING and lab > _NOTHING_LAB
+
+
+def _confidence(gap: float) -> float:
+    """Chance that the better explanation is right, both being as likely before."""
+    return float(1.0 / (1.0 + np.exp(-min(gap, 40.0) / 2.0)))
+
+
+def _own_slips(expected: Expectation, measured: Array) -> list[tuple[float, str, str]]:
+    turned = expected.select(np.arange(len(expected))[::-1])
+    found = [(cost_of(turned, measured), "backwards", "it was read backwards: start at the label")]
+    if not expected.rough:  # a guess is farther off than a patch is from its neighbour
+        slip = best_slip(expected, measured)
+        found.append((slip.cost, "shifted", _slip_in_words(slip.offsets)))
+    return found
+
+
+def _slip_in_words(offsets: npt.NDArray[np.int64]) -> str:
+    """What the hand did: patches by which each reading is late, in words."""
+    if not offsets.any():
+        return ""
+    first, last = int(offsets[0]), int(offsets[-1])
+    most = int(offsets[np.argmax(np.abs(offsets))])
+    if first == 0 and last == 0:
+        return "one patch was read as two and another was skipped: move at an even pace"
+    count = {1: "a patch was", 2: "two patches were"}[min(abs(most), 2)]
+    if most > 0 and first == most:
+        named = {1: "the first patch was", 2: "the first two patches were"}[min(most, 2)]
+        return f"{named} missed: start on the white before it"
+    if most > 0:
+        return f"{count} missed: move at an even pace"
+    return f"{count} read twice: move at an even pace"
+
+
+def _other_rows(
+    expected: Expectation, measured: Array, around: Surroundings, row: int
+) -> list[tuple[float, str, str]]:
+    """The likeliest other rows of the chart and of other charts, forwards and, for a sheet that lies upside
+    down, backwards.
+    """
+    found: list[tuple[float, str, str]] = []
+    sheet = around.sheets.get(row, 1)
+    same = [(r, m) for r, m in around.rows.items() if r != row and len(m) == len(measured)]
+    if same:
+        places = np.stack([m for _, m in same])
+        for turned in (False, True):
+            tried = places[:, ::-1] if turned else places
+            for i in _nearest(around.expected.lab[tried], measured):
+                cost = cost_of(around.expected.select(tried[i]), measured)
+                found.append((cost, "other row", _row_in_words(same[i][0], sheet, around, turned)))
+    for name, rows in around.others:
+        fitting = [lab for lab in rows if len(lab) == len(measured)]
+        if not fitting:
+            continue
+        labs = np.stack([*fitting, *(lab[::-1] for lab in fitting)])
+        spread = float(np.median(expected.spread))
+        for i in _nearest(labs, measured)[:1]:
+            cost = cost_of(plain(labs[i], spread), measured)
+            found.append((cost, "other", f"this looks like a row of another chart, {name}"))
+    return found
+
+
+def _nearest(labs: Array, measured: Array) -> list[int]:
+    """Which few of rows (r, n, 3) lie nearest to what was measured, a common shift taken out."""
+    delta = measured - labs
+    delta = delta - np.median(delta, axis=1, keepdims=True)
+    off = np.median(np.linalg.norm(delta, axis=2), axis=1)
+    return [int(i) for i in np.argsort(off)[:_CLOSELY]]
+
+
+def _row_in_words(number: int, sheet: int, around: Surroundings, turned: bool) -> str:
+    there = around.sheets[number]
+    if turned and there == sheet:
+        return f"this looks like row {number} from its end: the sheet lies upside down, turn it round"
+    if turned:
+        return f"this looks like sheet {there} upside down: put sheet {sheet} in its place"
+    if there == sheet:
+        return f"this looks like row {number}: place the ruler again"
+    return f"this looks like row {number} of sheet {there}: put sheet {sheet} in its place"
+
+
+def _without_a_name(expected: Expectation, measured: Array) -> RowVerdict:
+    """A row that is nothing else: patches that stand out alone, or nothing that explains it."""
+    _, left = fit_common(expected, measured)
+    off = np.linalg.norm(left, axis=1)
+    spreads = off / (expected.spread * np.sqrt(3.0))
+    typical = float(np.median(spreads))
+    if not expected.rough and is_foreign(expected, measured):
+        return RowVerdict(
+            False,
+            f"it is not what was expected (typically {np.median(off):.0f} off in Lab): "
+            "see that this is the right chart and row",
+            "other",
+            0.9,
+        )
+    if expected.rough:
+        return RowVerdict(True)
+    alone = np.flatnonzero((spreads > _ALONE_SPREADS * max(typical, 1.0)) & (off > _ALONE_LAB))
+    if 0 < len(alone) <= max(1, len(measured) // 6):
+        which = ", ".join(str(i + 1) for i in alone)
+        many = len(alone) > 1
+        return RowVerdict(
+            False,
+            f"patch{'es' * many} {which} of the row stand{'s' * (not many)} out alone: look for a speck or a "
+            "scratch there",
+            "other",
+            float(min(0.99, 1.0 - np.exp(-off[alone].max() / 2.0))),
+            tuple(int(i) for i in alone),
+        )
     return RowVerdict(True)
 
 
-def _own_slips(expected: Array, measured: Array) -> list[tuple[float, str]]:
-    if len(expected) <= 3:
-        return []
-    return [
-        (_pattern_error(expected[::-1], measured), "it was read backwards: start at the label"),
-        (
-            _pattern_error(expected[1:], measured[:-1]),
-            "the first patch was missed: start on the white before it",
-        ),
-        (_pattern_error(expected[:-1], measured[1:]), "a patch was read twice: move at an even pace"),
-    ]
-
-
-def _other_rows(measured: Array, around: Surroundings, row: int) -> list[tuple[float, str]]:
-    """The likeliest other row of the chart, forwards and, for a sheet that lies upside down, backwards."""
-    sheet = around.sheets.get(row, 1)
-    others = [r for r, lab in around.rows.items() if r != row and len(lab) == len(measured) >= 4]
-    if not others:
-        return []
-    labs = np.stack([around.rows[r] for r in others])
-    forwards, backwards = _pattern_errors(labs, measured), _pattern_errors(labs[:, ::-1], measured)
-    number, turned = others[int(forwards.argmin())], others[int(backwards.argmin())]
-    there = around.sheets[number]
-    if there == sheet:
-        text = f"this looks like row {number}: place the ruler again"
-    else:
-        text = f"this looks like row {number} of sheet {there}: put sheet {sheet} in its place"
-    if around.sheets[turned] == sheet:
-        end = f"this looks like row {turned} from its end: the sheet lies upside down, turn it round"
-    else:
-        end = f"this looks like sheet {around.sheets[turned]} upside down: put sheet {sheet} in its place"
-    return [(float(forwards.min()), text), (float(backwards.min()), end)]
-
-
-def _only_paper(expected: Array, measured: Array) -> bool:
-    """Whether a row that should vary is one flat light colour."""
+def only_paper(expected: Array, measured: Array) -> bool:
+    """Whether Lab (n, 3) that should vary is one flat light colour."""
     varied = np.linalg.norm(expected - np.median(expected, axis=0), axis=1).mean() > 6.0
     flat = np.linalg.norm(measured - np.median(measured, axis=0), axis=1).max() < 2.5
     return bool(varied and flat and np.median(measured[:, 0]) > 75.0)
-
-
-def _pattern_error(expected: Array, measured: Array) -> float:
-    """Median Lab distance after a common offset is taken out, so that a rough model still says rows."""
-    return float(_pattern_errors(expected[None], measured)[0])
-
-
-def _pattern_errors(rows: Array, measured: Array) -> Array:
-    """The same for many rows (r, n, 3) at once."""
-    delta = measured - rows
-    return np.asarray(
-        np.median(np.linalg.norm(delta - np.median(delta, axis=1, keepdims=True), axis=2), axis=1)
-    )
-
-
-def adapted(expected: Array, seen_expected: Array, seen: Array) -> Array:
-    """A rough expectation bent toward what was read so far: Lab (n, 3).
-
-    A quadratic map of Lab is fitted from `seen_expected` to `seen` (m, 3), patches that lie far from it
-    left out. With fewer than 40 patches the expectation is handed back as it is.
-    """
-    if len(seen) < 40:
-        return expected
-    terms, use = _terms(seen_expected), np.ones(len(seen), dtype=bool)
-    map_ = np.zeros((terms.shape[1], 3))
-    for _ in range(4):
-        map_ = np.linalg.lstsq(terms[use], seen[use], rcond=None)[0]
-        off = np.linalg.norm(terms @ map_ - seen, axis=1)
-        use = off <= np.median(off) * 2.5 + 1e-9
-    return np.asarray(_terms(expected) @ map_)
-
-
-def _terms(lab: Array) -> Array:
-    x = lab / 100.0
-    pairs = [x[:, i] * x[:, j] for i in range(3) for j in range(i, 3)]
-    return np.column_stack([np.ones(len(x)), x, *pairs])
-
-
-def judge_pass(chart: ReadingSet, expected: Array, readings: ReadingSet, rough: bool = True) -> None:
-    """Refuse a whole pass that cannot be of `chart`: `BadInput` says what it was and what to do.
-
-    `readings` are matched to the chart; `expected` is Lab (n, 3), a model (`rough`) or an earlier pass.
-    Recognised: impossible spectra, bare paper, a sheet upside down, sheets or rows that stand for one
-    another, another chart.
-    """
-    measured = readings.lab()
-    if readings.spectra is not None:
-        reason = impossible(readings.spectra)
-        if reason:
-            worst = int(np.argmax(np.abs(readings.spectra - 0.5).max(axis=1)))
-            raise BadInput(f"patch {readings.ids[worst]}: {reason.split(': ')[0]}")
-    if _only_paper(expected, measured):
-        raise BadInput("every patch reads as bare paper: the wrong side or an unprinted sheet was read")
-    whole = _misfit(expected, measured, rough)
-    suspicious = whole > (5.0 if rough else 1.5)
-    if chart.rows is not None and suspicious:
-        _told_by_sheets(chart, expected, measured, whole, rough)
-    if whole > (11.0 if rough else 8.0):
-        against = "what this chart should read" if rough else "the first pass"
-        raise BadInput(
-            f"these readings have nothing to do with {against} (typical difference {whole:.0f} in Lab): "
-            "another chart was read"
-        )
-    if chart.rows is not None:
-        bent = adapted(expected, expected, measured) if rough else expected
-        _told_by_rows(chart, bent, measured, rough)
-
-
-def judge_sheet(chart: ReadingSet, expected: Array, measured: Array, sheet: int, rough: bool = True) -> str:
-    """What a sheet that was read alone (Lab of its patches) was instead of `sheet`, or nothing.
-
-    For readers that take whole sheets: bare paper, the sheet upside down, another sheet of the set, or a
-    sheet of another chart.
-
-    `expected` and `measured` are Lab (n, 3) of all patches and of those of the sheet.
-    """
-    sheets = chart.sheets if chart.sheets is not None else np.ones(len(chart), dtype=np.int64)
-    mine = expected[sheets == sheet]
-    if _only_paper(mine, measured):
-        return "only paper was seen: turn the sheet over, or print it first"
-    own = _misfit(mine, measured, rough)
-    if own <= (5.0 if rough else 1.5):
-        return ""
-    if _misfit(mine[::-1], measured, rough) < 0.5 * own:
-        return "the sheet lies upside down: turn it round"
-    for other in np.unique(sheets):
-        there = expected[sheets == other]
-        if other != sheet and len(there) == len(measured) and _misfit(there, measured, rough) < 0.5 * own:
-            return f"this is sheet {other}: put sheet {sheet} in its place"
-    return "this is a sheet of another chart" if own > (11.0 if rough else 8.0) else ""
-
-
-def _misfit(expected: Array, measured: Array, rough: bool) -> float:
-    """Median Lab distance, of a rough expectation after it was bent toward the readings."""
-    if rough:
-        expected = adapted(expected, expected, measured)
-    return float(np.median(np.linalg.norm(measured - expected, axis=1)))
-
-
-def _told_by_sheets(chart: ReadingSet, expected: Array, measured: Array, whole: float, rough: bool) -> None:
-    """Upside-down sheets, and sheets of a set that stand for one another."""
-    sheets = chart.sheets if chart.sheets is not None else np.ones(len(chart), dtype=np.int64)
-    numbers = np.unique(sheets)
-    turned = expected.copy()
-    for sheet in numbers:
-        members = np.flatnonzero(sheets == sheet)
-        turned[members] = expected[members[::-1]]
-    if _misfit(turned, measured, rough) < 0.5 * whole:
-        raise BadInput("the sheet was read upside down: turn it round and read it again")
-    for i, a in enumerate(numbers):
-        for b in numbers[i + 1 :]:
-            here, there = np.flatnonzero(sheets == a), np.flatnonzero(sheets == b)
-            n = min(len(here), len(there))
-            if n < 8:
-                continue
-            swapped = expected.copy()
-            swapped[here[:n]], swapped[there[:n]] = expected[there[:n]], expected[here[:n]]
-            part = here[:n]
-            own = _misfit(expected[part], measured[part], rough)
-            if own > 5.0 and _misfit(swapped[part], measured[part], rough) < 0.5 * own:
-                raise BadInput(f"sheet {b} was read in place of sheet {a}: put the sheets in order")
-
-
-def _told_by_rows(chart: ReadingSet, expected: Array, measured: Array, rough: bool) -> None:
-    """Rows that stand for one another: refused when several do; a single one shows in the double reading."""
-    assert chart.rows is not None
-    around = Surroundings.of(chart, expected)
-    wrong = []
-    for number, lab in around.rows.items():
-        seen = measured[chart.rows == number]
-        verdict = judge_row(lab, seen, rough, around, number)
-        if not verdict.ok:
-            wrong.append(f"row {number}: {verdict.reason.split(': ')[0]}")
-    if len(wrong) >= 2:
-        more = f" (and {len(wrong) - 3} rows more)" if len(wrong) > 3 else ""
-        raise BadInput("; ".join(wrong[:3]) + more)

@@ -10,6 +10,8 @@ import numpy.typing as npt
 
 from greyanchor.core.colour.colorimetry import Array, delta_e_2000
 from greyanchor.core.errors import BadInput
+from greyanchor.core.measurement.alignment import cost_of
+from greyanchor.core.measurement.expectation import Expectation, fit_common, plain
 from greyanchor.core.measurement.readings import SAME_DEVICE, ReadingSet
 
 #: default acceptance of a double reading, dE00
@@ -18,6 +20,10 @@ MEAN_LIMIT, LARGEST_LIMIT = 0.5, 2.0
 UNEVEN_LIMIT = 1.2
 #: passes whose inked patches lie farther apart than this as a whole (Lab) were not read of the same dry sheet
 MOVED_LIMIT = 0.45
+#: by how much two passes must differ in cost, and in spreads of a patch, for one of them to be named
+_CLEAR, _CLEAR_SPREADS = 8.0, 3.0
+#: patches from which on a guess may say which of two passes is wrong
+_BENT_FROM = 100
 #: what writing a pass to a file and reading it again may change of its figures
 _WRITTEN = 1e-5
 
@@ -148,18 +154,23 @@ def is_copy(first: ReadingSet, second: ReadingSet) -> bool:
     return False
 
 
+def from_pass(lab: Array, number: int, noise: float = 0.30) -> Expectation:
+    """What a sheet should read again, from pass `number` over it: Lab (n, 3)."""
+    return plain(lab, noise, f"pass {number}", shift=0.25)
+
+
 def compare(first: ReadingSet, second: ReadingSet) -> Comparison:
     """Double reading: `compare_passes` of two."""
     return compare_passes([first, second])
 
 
-def compare_passes(passes: Sequence[ReadingSet]) -> Comparison:
+def compare_passes(passes: Sequence[ReadingSet], expected: Expectation | None = None) -> Comparison:
     """Any number of passes over one sheet: per-patch differences, outliers, suspect rows, unevenness.
 
     An outlier lies more than 6 scaled median absolute deviations above the median and above 1.0 dE00. A
     row is suspect when at least half of its patches, and no fewer than three, are outliers, or when its
     median is itself an outlier among the rows. With three passes or more, the pass farthest from the
-    median of all is named.
+    median of all is named; two passes are weighed against what is `expected`, where anything is.
 
     Raises `BadInput` for a single pass.
     """
@@ -181,7 +192,7 @@ def compare_passes(passes: Sequence[ReadingSet]) -> Comparison:
         rows=rows,
         outliers=outliers,
         suspect_rows=suspects,
-        worst_pass=_worst_pass(labs, ids, is_outlier, rows, suspects),
+        worst_pass=_worst_pass(labs, ids, is_outlier, rows, suspects, expected),
         shift=float(np.median(difference)),
         moved=_moved(labs),
         uneven=unevenness(aligned),
@@ -258,15 +269,52 @@ def _worst_pass(
     is_outlier: npt.NDArray[np.bool_],
     rows: npt.NDArray[np.int64] | None,
     suspects: tuple[int, ...],
+    expected: Expectation | None,
 ) -> dict[str, int]:
     if len(labs) < 3:
-        return {}
+        return _weighed(labs, ids, is_outlier, rows, suspects, expected)
     middle = np.median(labs, axis=0)
     off = np.stack([delta_e_2000(middle, lab) for lab in labs])
     worst = {ids[i]: int(off[:, i].argmax()) + 1 for i in np.flatnonzero(is_outlier)}
     for row in suspects:
         assert rows is not None
         worst[f"row {row}"] = int(np.median(off[:, rows == row], axis=1).argmax()) + 1
+    return worst
+
+
+def _weighed(
+    labs: Array,
+    ids: tuple[str, ...],
+    is_outlier: npt.NDArray[np.bool_],
+    rows: npt.NDArray[np.int64] | None,
+    suspects: tuple[int, ...],
+    expected: Expectation | None,
+) -> dict[str, int]:
+    """Which of two passes (2, n, 3) lies clearly farther from what is expected, row by row and patch by
+    patch.
+    """
+    if expected is None or (expected.rough and len(ids) < _BENT_FROM):
+        return {}
+    agreed = np.flatnonzero(~is_outlier)
+    near = expected.bent(agreed, labs.mean(axis=0)[agreed])
+    worst: dict[str, int] = {}
+    for row in suspects:
+        assert rows is not None
+        places = np.flatnonzero(rows == row)
+        costs = [cost_of(near.select(places), lab[places]) for lab in labs]
+        best = min(costs)
+        if (max(costs) - best) / max(1.0, best / (1.5 * len(places))) > _CLEAR:
+            worst[f"row {row}"] = int(np.argmax(costs)) + 1
+    outliers = np.flatnonzero(is_outlier)
+    if near.rough or not len(outliers):
+        return worst
+    common = fit_common(near.select(agreed), labs.mean(axis=0)[agreed])[0] if len(agreed) else 0.0
+    centre = near.lab + near.slopes @ common if len(agreed) else near.lab
+    off = np.linalg.norm(labs[:, outliers] - centre[outliers], axis=2)
+    for place, i in enumerate(outliers):
+        least, most = sorted(off[:, place])
+        if most > 2.0 * least and most - least > _CLEAR_SPREADS * near.spread[i]:
+            worst[ids[i]] = int(off[:, place].argmax()) + 1
     return worst
 
 

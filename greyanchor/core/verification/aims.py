@@ -59,6 +59,18 @@ class Aim:
             return False
         return g7.is_grey(self.data.device, self.data.lab())
 
+    @cached_property
+    def darkest(self) -> Array:
+        """Darkest X, Y and Z (3,) of the whole aim, each for itself; Y = 100 for the perfect diffuser.
+
+        Of a profile all nodes of its table count, of data all patches.
+        """
+        if self.data is not None:
+            return np.asarray(self.data.xyz().min(axis=0))
+        if self.profile is not None:
+            return np.asarray(lab_to_xyz(self.profile.table_lab()).min(axis=0))
+        return np.zeros(3)
+
     def lab_for(self, chart: ReadingSet) -> Array:
         """Aim Lab (n, 3), absolute, for the patches of `chart`.
 
@@ -227,12 +239,15 @@ def of_places(readings: ReadingSet) -> Aim:
     return Aim("mean of the places of each colour", data=data)
 
 
-def substrate_corrected(aim_lab: Array, paper: Array, aim_paper: Array, measured_paper: Array) -> Array:
+def substrate_corrected(
+    aim_lab: Array, paper: Array, aim_paper: Array, measured_paper: Array, darkest: Array
+) -> Array:
     """Aim Lab (n, 3) carried onto the shop's paper; `paper` masks unprinted patches among them.
 
-    `aim_paper` and `measured_paper` are Lab (3,). The darkest aim colour stays (tristimulus linear scaling).
+    `aim_paper` and `measured_paper` are Lab (3,). `darkest` is XYZ (3,), the darkest X, Y and Z of the whole
+    aim, which stay (tristimulus linear scaling).
     """
-    xyz = correct_substrate(lab_to_xyz(aim_lab), lab_to_xyz(aim_paper), lab_to_xyz(measured_paper))
+    xyz = correct_substrate(lab_to_xyz(aim_lab), lab_to_xyz(aim_paper), lab_to_xyz(measured_paper), darkest)
     corrected = xyz_to_lab(xyz)
     corrected[paper] = measured_paper
     return np.asarray(corrected)
@@ -256,7 +271,8 @@ def strip_through_profile(
         paper = strip.values().max(axis=1) < 1e-6
         if not paper.any():
             raise BadInput("a substrate-corrected print needs an unprinted patch in the strip")
-        lab = substrate_corrected(lab, paper, lab[paper].mean(axis=0), xyz_to_lab(100.0 * profile.white))
+        white = xyz_to_lab(100.0 * profile.white)
+        lab = substrate_corrected(lab, paper, lab[paper].mean(axis=0), white, aim.darkest)
     return replace(strip, device=profile.lab_to_device(lab, "absolute"))
 
 

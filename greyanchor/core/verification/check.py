@@ -224,7 +224,11 @@ def _judge(
         process = ~(masks["spots"] | masks["spot_tints"])
         target = target.copy()
         target[process] = substrate_corrected(
-            target[process], paper[process], target[paper].mean(axis=0), measured[paper].mean(axis=0)
+            target[process],
+            paper[process],
+            target[paper].mean(axis=0),
+            measured[paper].mean(axis=0),
+            aim.darkest,
         )
     weighs = any(c.measure in ("wdl", "wdch") for c in tolerances.criteria)
     exact = weighs and aim.gives_greys
@@ -268,6 +272,12 @@ class Judged:
     masks: dict[str, Mask]
     exact_greys: bool
 
+    @property
+    def weighs_greys(self) -> bool:
+        """Whether grey scales are part of it, whose aim depends on the print's own paper and maxima."""
+        weighed = any(c.measure in ("wdl", "wdch") for c in self.tolerances.criteria)
+        return self.device is not None and weighed
+
     def mask_of(self, criterion: Criterion) -> Mask:
         """Patches (n,) that a criterion speaks of."""
         if is_query(criterion.group):
@@ -286,7 +296,14 @@ class Judged:
         """The value of every criterion for measured Lab (n, 3), and the differences (n,) in the main
         measure.
         """
-        difference = lab_difference(self.target, measured)
+        rows, differences = self.figures_of_many(measured[None])
+        return rows[0], differences[0]
+
+    def figures_of_many(self, measured: Array) -> tuple[list[list[float | None]], Array]:
+        """The same of several readings (readings, n, 3): a row of values each, and differences
+        (readings, n).
+        """
+        difference = lab_difference(np.broadcast_to(self.target, measured.shape), measured)
         values: dict[str, Array] = {
             "de00": difference.de00,
             "de76": difference.de76,
@@ -295,17 +312,28 @@ class Judged:
             "dh": np.abs(difference.dh),
             "dch": difference.dch,
         }
-        if self.device is not None and any(c.measure in ("wdl", "wdch") for c in self.tolerances.criteria):
-            grey = self.target if self.exact_greys else g7.aim_lab(self.device, measured)
-            values["wdl"], values["wdch"] = g7.weighted(self.device, grey, measured)
-        out: list[float | None] = []
-        for criterion in self.tolerances.criteria:
-            chosen = values.get(criterion.measure, np.zeros(0))[
-                self.mask_of(criterion) if criterion.measure in values else slice(0, 0)
-            ]
-            known = len(chosen) and not np.isnan(chosen).any()
-            out.append(statistic(criterion.statistic)(chosen) if known else None)
-        return out, values[self.tolerances.main_measure]
+        if self.weighs_greys:
+            weighed = [self._weighed(lab) for lab in measured]
+            values["wdl"], values["wdch"] = (np.stack(column) for column in zip(*weighed))
+        columns = [
+            self._figures_of(criterion, values, len(measured)) for criterion in self.tolerances.criteria
+        ]
+        return [list(row) for row in zip(*columns)], values[self.tolerances.main_measure]
+
+    def _weighed(self, measured: Array) -> tuple[Array, Array]:
+        assert self.device is not None
+        grey = self.target if self.exact_greys else g7.aim_lab(self.device, measured)
+        return g7.weighted(self.device, grey, measured)
+
+    def _figures_of(self, criterion: Criterion, values: dict[str, Array], count: int) -> list[float | None]:
+        """One criterion of several readings; None where no patch, or not all of them, can say it."""
+        if criterion.measure not in values:
+            return [None] * count
+        chosen, judge = values[criterion.measure][:, self.mask_of(criterion)], statistic(criterion.statistic)
+        if not chosen.shape[1]:
+            return [None] * count
+        unknown = np.isnan(chosen).any(axis=1)
+        return [None if unsure else judge(row) for row, unsure in zip(chosen, unknown)]
 
 
 def again(result: CheckResult) -> Judged:

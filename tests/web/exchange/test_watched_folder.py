@@ -15,7 +15,7 @@ from greyanchor.builds.models import Build
 from greyanchor.checks.models import Check, CheckPrint
 from greyanchor.demo.prints import careful_reading
 from greyanchor.library.modes import services
-from greyanchor.measuring import inbox
+from greyanchor.measuring import inbox, waiting
 from greyanchor.measuring.models import Delivered, ReadingPass, SheetPrint
 from greyanchor.measuring.printing import make_chart
 from greyanchor.measuring.services import keep_whole_pass
@@ -107,19 +107,19 @@ def test_a_file_that_says_which_chart_it_was_read_from_belongs_to_it(
 def test_what_is_decided_on_waits_for_no_readings(
     printed: SheetPrint, user: User, build: Build, client: Client
 ) -> None:
-    assert list(inbox.open_prints()) == [printed]
+    assert list(waiting.open_prints()) == [printed]
     for number in (1, 2):
         inbox.deliver("p.txt", readings_text(printed, number), "program", user)
     assert (
-        list(inbox.open_prints()) == [printed]
+        list(waiting.open_prints()) == [printed]
         and "Charts that wait" in client.get("/files/").content.decode()
     )
     accept(build, "ink-limits", user, found_limits(stage_of(build, "ink-limits")))
-    assert printed not in inbox.open_prints()
+    assert printed not in waiting.open_prints()
     late = inbox.deliver("p.txt", readings_text(printed, 3), "program", user, printed)
     assert "waits for no readings" in late.reason and printed.passes.count() == 2
     services.retire_mode(build.mode_id, build.mode.history.latest().version, user, "called off")
-    assert not inbox.open_prints().exists(), "a mode that is put away waits for nothing"
+    assert not waiting.open_prints().exists(), "a mode that is put away waits for nothing"
 
 
 def test_an_older_strip_is_not_in_the_way_of_a_new_one(
@@ -140,13 +140,13 @@ def test_an_older_strip_is_not_in_the_way_of_a_new_one(
     )
     CheckPrint.objects.create(sheet_print=old, made_check=verdict, **shared)
     reading = keep_whole_pass(old, careful_reading(old, 1), "test", user)
-    assert list(inbox.open_prints()) == [old], "its second reading may still come"
+    assert list(waiting.open_prints()) == [old], "its second reading may still come"
     CheckPrint.objects.filter(sheet_print=old).update(made_check=verdict)
     later = CheckPrint.objects.create(sheet_print=new, **shared)
-    assert list(inbox.open_prints()) == [new], "once the next strip is there, the last one is done"
+    assert list(waiting.open_prints()) == [new], "once the next strip is there, the last one is done"
     later.delete()
     ReadingPass.objects.filter(pk=reading.pk).update(finished_at=timezone.now() - timedelta(days=7))
-    assert not inbox.open_prints().exists(), "nobody reads it again after a week"
+    assert not waiting.open_prints().exists(), "nobody reads it again after a week"
     CheckPrint.objects.create(sheet_print=new, **shared)
     made = inbox.deliver("strip.txt", readings_text(new), "watched folder", None)
     assert made.outcome == "taken" and made.sheet_print == new
