@@ -18,8 +18,9 @@ if TYPE_CHECKING:
 @click.argument("readings_file", metavar="READINGS")
 @click.option(
     "--aim",
-    required=True,
-    help=".icc, CGATS text, CxF3, a CSV list of spot colours, northlight-coated, or itself for uniformity",
+    default="",
+    help=".icc, CGATS text, CxF3, a CSV list of spot colours, northlight-coated, or itself for uniformity; "
+    "g7-grayscale needs none",
 )
 @click.option(
     "--tolerances", default="iso12647-7:2016", show_default=True, help="a shipped set, or a JSON file"
@@ -43,7 +44,8 @@ def check(
 
     readings = read_measured(readings_file)
     try:
-        target, limits = _aim(aim, readings), load(tolerances)
+        limits = load(tolerances)
+        target = _aim(aim, readings, limits.id)
         result = run(readings, target, limits, substrate_corrected, leave_out)
     except BadInput as error:
         raise (error if error.source else error.at(readings_file)) from None
@@ -60,9 +62,13 @@ def check(
     ctx.exit(0 if result.verdict == "pass" else 1)
 
 
-def _aim(name: str, readings: ReadingSet) -> Aim:
+def _aim(name: str, readings: ReadingSet, tolerances: str) -> Aim:
     from greyanchor.core.verification import aims
 
+    if not name and tolerances == "g7-grayscale":
+        return aims.grey_anchors(readings)
+    if not name:
+        raise BadInput(f"{tolerances} holds a print to an aim: name one with --aim")
     return aims.of_places(readings) if name == "itself" else aims.load(name)
 
 

@@ -13,7 +13,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from greyanchor.accounts.roles import USE, needs
-from greyanchor.core.charts.layout import lay_out
+from greyanchor.core.charts.layout import DIGITS, lay_out
 from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
 from greyanchor.core.printing.environment import PrintEnvironment
@@ -87,7 +87,7 @@ def prepare_print(
         printer=printer,
         environment=environment.as_dict(),
         environment_hash=environment.content_hash(),
-        sent=[[round(float(v), 6) for v in row] for row in raw],
+        sent=[[round(float(v), DIGITS) for v in row] for row in raw],
         sent_channels=list(channels or chart.patches.channels),
         origin=origin,
         dry_minutes=dry_minutes,

@@ -60,6 +60,11 @@ class PrintView:
         return LARGEST_LIMIT
 
     @property
+    def repair_look(self) -> str:
+        """A single repair is the thing to do; of several a person chooses."""
+        return "btn-main" if len(self.repairs) == 1 else "btn-plain"
+
+    @property
     def next_number(self) -> int:
         return max((p.number for p in self.passes), default=0) + 1
 

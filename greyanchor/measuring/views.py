@@ -59,6 +59,7 @@ def _wanted(text: str | None) -> int | None:
 @require_POST
 def reading_act(request: HttpRequest, pk: int, act: str) -> HttpResponse:
     """One key on the reading page: read, white, corner, undo, skip or go."""
+    _pass(pk)
     wanted = _wanted(request.POST.get("row"))
     try:
         found = _act(pk, act, wanted)
@@ -147,6 +148,7 @@ def pass_file(request: HttpRequest, pk: int, ending: str) -> HttpResponse:
 def pass_reopen(request: HttpRequest, pk: int) -> HttpResponse:
     """Read some rows of a complete pass again."""
     rows = [int(r) for r in request.POST.get("rows", "").split(",") if r.strip().isdecimal()]
+    _pass(pk)
     current = evidence.reopen_rows(pk, rows, request.user)
     return redirect("reading", pk=current.pk)
 
@@ -154,6 +156,7 @@ def pass_reopen(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def pass_drop(request: HttpRequest, pk: int) -> HttpResponse:
     """Leave a whole pass out."""
+    _pass(pk)
     job = evidence.leave_out(pk, request.user)
     messages.info(request, "The pass is left out; what is based on the readings was computed again.")
     return redirect(job.origin or "start")
@@ -162,7 +165,7 @@ def pass_drop(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def pass_withdraw(request: HttpRequest, pk: int) -> HttpResponse:
     """Withdraw a pass that something was decided on."""
-    current = get_object_or_404(services.light_passes(), pk=pk)
+    current = _pass(pk)
     voided = evidence.withdraw(pk, request.POST.get("reason", ""), request.user)
     what = f"; void now: {', '.join(voided)}" if voided else ""
     messages.success(request, f"Pass {current.number} is withdrawn{what}.")
@@ -172,6 +175,7 @@ def pass_withdraw(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def print_use_suspect(request: HttpRequest, pk: int) -> HttpResponse:
     """Use readings although something about them is suspect."""
+    get_object_or_404(SheetPrint, pk=pk)
     job = suspicions.use_suspect_readings(pk, request.POST.get("reason", ""), request.user)
     messages.info(request, "The readings are used as they are; the reason is kept with them.")
     return redirect(job.origin or "start")
@@ -180,6 +184,7 @@ def print_use_suspect(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def print_dry(request: HttpRequest, pk: int) -> HttpResponse:
     """Put the clock of a simulated sheet forward."""
+    get_object_or_404(SheetPrint, pk=pk)
     job = printing.dry_at_once(pk)
     messages.info(request, "Simulated sheet is dry.")
     return redirect(job.origin or "start")

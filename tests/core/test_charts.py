@@ -8,11 +8,13 @@ import zlib
 
 import numpy as np
 import pytest
+import tifffile
 from PIL import Image
 
 from greyanchor.core.charts import patches, sheets
 from greyanchor.core.charts.layout import lay_out, layout_of, parse_page, sheet_places
 from greyanchor.core.errors import BadInput
+from greyanchor.core.formats import cgats
 from greyanchor.core.verification.groups import groups
 from tests.conftest import CMYK
 
@@ -126,16 +128,38 @@ def chart():
 
 def test_the_tiff_is_cmyk_with_the_device_values_in_place(chart) -> None:
     laid_out, layout = chart
-    image = Image.open(io.BytesIO(sheets.tiff(laid_out)))
+    data = sheets.tiff(laid_out)
+    image = Image.open(io.BytesIO(data))
     assert image.mode == "CMYK" and image.n_frames == layout.sheets == 2
+    pages = [page.asarray() for page in tifffile.TiffFile(io.BytesIO(data)).pages]
     scale = image.width / layout.page[0]
     for i in (0, 333, 699):
-        image.seek(int(laid_out.sheets[i]) - 1)
+        page = pages[int(laid_out.sheets[i]) - 1]
         left, top, w, h = layout.rectangle(
             (int(laid_out.rows[i]) - 1) % layout.rows_per_sheet, int(laid_out.columns[i]) - 1
         )
-        pixel = image.getpixel((int((left + w / 2) * scale), int((top + h / 2) * scale)))
-        np.testing.assert_allclose(pixel, np.round(laid_out.device[i] * 255), atol=0)
+        pixel = page[int((top + h / 2) * scale), int((left + w / 2) * scale)]
+        assert pixel.dtype == np.uint16
+        # what the file holds is what the chart says, to 0.001 %
+        np.testing.assert_allclose(pixel / 65535.0, laid_out.device[i], atol=1e-5)
+
+
+def test_device_values_lie_on_what_pdf_and_cgats_hold(chart) -> None:
+    laid_out, _ = chart
+    np.testing.assert_array_equal(laid_out.device, np.round(laid_out.device, 4))
+    content = b"".join(_streams(sheets.pdf(laid_out)))
+    filled = np.array([line.split()[:4] for line in re.findall(rb"[\d. ]+ k\n", content)], dtype=float)
+    printed = {tuple(v) for v in np.round(filled, 4)}
+    assert {tuple(v) for v in laid_out.device} <= printed
+    again = cgats.loads(cgats.dumps(laid_out), "chart")
+    np.testing.assert_allclose(again.device, laid_out.device, atol=1e-12)
+
+
+def test_unprinted_patches_stand_on_every_sheet() -> None:
+    made, layout = lay_out(patches.profile_patches(1500, 3.0), CMYK, shuffle_seed=3)
+    bare = made.device.max(axis=1) == 0
+    assert bare.sum() == 6 and layout.sheets >= 3
+    assert set(made.sheets[bare]) == set(range(1, layout.sheets + 1))
 
 
 def test_the_pdf_holds_devicecmyk_and_says_that_it_is_raw(chart) -> None:

@@ -184,5 +184,6 @@ def prediction_page(request: HttpRequest, pk: int) -> HttpResponse:
             if aim is not None:
                 context |= prediction_view(profile, aim, "iso12647-7:2016", True)
     except BadInput as error:
-        form.add_error(None, error.sentence)
-    return render(request, "checks/prediction_page.html", context, status=422 if form.errors else 200)
+        context["refused"] = error.sentence
+    wrong = form.is_bound and (form.errors or "refused" in context)
+    return render(request, "checks/prediction_page.html", context, status=422 if wrong else 200)

@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+import numpy.typing as npt
 from scipy.interpolate import PchipInterpolator
 from scipy.linalg import cho_factor, cho_solve
 
@@ -26,6 +27,9 @@ DAY = 0.012
 _SINGLE, _OVERPRINT = 0.30, 0.85
 #: less ink than this says nothing of a ramp
 _TRACE = 0.002
+#: single inks this far (Lab) from their neighbours, and this many times as far as is usual, are misread;
+#: shorter ramps are taken as they are
+_OFF_RAMP, _OFF_TIMES, _LEAST_RAMP = 6.0, 5.0, 5
 #: what is not known of a sum of inks above any that was read, Lab for each 100 %
 _FLOOD = 2.5
 _LEAST_OVERPRINTS, _MOST = 12, 420
@@ -72,7 +76,7 @@ class InkFilms:
     def lab(self, inks: Array) -> Array:
         """Lab (n, 3) of amounts of ink (n, channels), fractions."""
         found = _lab_of(self._product(inks))
-        return found if self.learned is None else found + self.learned.predict(self._places(inks))
+        return found if self.learned is None else found + self.learned.predict(self.places(inks))
 
     def _product(self, inks: Array) -> Array:
         base = self.paper - self.surface
@@ -93,12 +97,23 @@ class InkFilms:
         if self.learned is None or self.certain is None:
             return np.asarray(plain)
         factor, amplitude = self.certain
-        near = residual.kernel(self.learned.places, self._places(inks), self.learned.length)
+        near = residual.kernel(self.learned.places, self.places(inks), self.learned.length)
         unknown = np.clip(1.0 - (near * cho_solve(factor, near)).sum(axis=0), 0.0, 1.0)
         least = plain - self.spread[np.minimum(over, len(self.spread) - 1)] + self.spread[np.minimum(over, 1)]
         return np.asarray(np.sqrt(least**2 + amplitude * unknown))
 
-    def _places(self, inks: Array) -> Array:
+    def left_out(self) -> tuple[Array, Array, Array]:
+        """Of what was learned from: places (m, channels), what the others say minus what was read, Lab
+        (m, 3), and the spread (m,) of that.
+        """
+        assert self.learned is not None and self.certain is not None
+        factor, amplitude = self.certain
+        precision = np.diagonal(cho_solve(factor, np.eye(len(self.learned.places))))
+        spread = np.sqrt(self.spread[1] ** 2 + amplitude / np.maximum(precision, 1e-9))
+        return self.learned.places, self.learned.left_out, spread
+
+    def places(self, inks: Array) -> Array:
+        """Where amounts of ink (n, channels) stand for what is learned of overprints, (n, channels)."""
         return np.asarray(np.sqrt(np.clip(inks, 0.0, 1.0)))
 
     def expect(self, inks: Array, volume: float = DAY, source: str = "") -> Expectation:
@@ -130,10 +145,12 @@ def learn_films(earlier: Sequence[ReadingSet], channels: tuple[str, ...], noise:
     Raises `BadInput` where there is no paper, or an ink was never printed alone.
     """
     inks, light = _pooled(earlier, channels)
+    sound = _sound_singles(inks, _lab_of(light))
+    inks, light = inks[sound], light[sound]
     bare = inks.max(axis=1) < 1e-4
     if not bare.any():
         raise BadInput("no unprinted patch was read")
-    paper = light[bare].mean(axis=0)
+    paper = np.median(light[bare], axis=0) if bare.sum() > 2 else light[bare].mean(axis=0)
     dark = light[int(light.mean(axis=1).argmin())]
     ramps = tuple(_ramp(inks, light, c, paper, channels) for c in range(len(channels)))
     surface = _SURFACE * np.minimum(dark, np.min([r[1].min(axis=0) for r in ramps], axis=0))
@@ -154,7 +171,7 @@ def _with_overprints(films: InkFilms, inks: Array, light: Array, over: Array, no
     single = np.flatnonzero(over == 1)[::3]
     pick = np.concatenate([pick, single])
     left = _lab_of(light[pick]) - films.lab(inks[pick])
-    places = films._places(inks[pick])
+    places = films.places(inks[pick])
     learned = residual.fit(places, left, None, noise)
     bare = residual.kernel(places, places, learned.length)
     bare[np.diag_indices_from(bare)] += learned.noise
@@ -177,6 +194,34 @@ def _pooled(earlier: Sequence[ReadingSet], channels: tuple[str, ...]) -> tuple[A
         rows.append(out)
         light.append(readings.spectra if spectral else readings.xyz() / 100.0)
     return np.vstack(rows), np.vstack([np.asarray(v) for v in light])
+
+
+def _sound_singles(inks: Array, lab: Array) -> npt.NDArray[np.bool_]:
+    """Readings (n,) without single inks that lie far off the ramp of their neighbours: rows misread before.
+
+    The worst is left out first and the others are looked at again, so that it does not take its neighbours
+    along.
+    """
+    sound = np.ones(len(inks), dtype=bool)
+    bare = inks.max(axis=1) < 1e-4
+    if not bare.any():
+        return sound
+    middle = np.median(lab[bare], axis=0)
+    sound[bare] = np.linalg.norm(lab[bare] - middle, axis=1) < _OFF_RAMP
+    for c in range(inks.shape[1]):
+        alone = (inks[:, c] > _TRACE) & (np.delete(inks, c, axis=1).max(axis=1, initial=0.0) < 1e-4)
+        members = np.flatnonzero(alone)
+        members = members[np.argsort(inks[members, c], kind="stable")]
+        while len(members) > _LEAST_RAMP:
+            x, y = np.append(0.0, inks[members, c]), np.vstack([middle, lab[members]])
+            share = (x[1:-1] - x[:-2]) / np.maximum(x[2:] - x[:-2], 1e-9)
+            off = np.linalg.norm(y[1:-1] - (1.0 - share)[:, None] * y[:-2] - share[:, None] * y[2:], axis=1)
+            worst = int(off.argmax())
+            if off[worst] < max(_OFF_RAMP, _OFF_TIMES * float(np.median(off))):
+                break
+            sound[members[worst]] = False
+            members = np.delete(members, worst)
+    return sound
 
 
 def _ramp(inks: Array, light: Array, c: int, paper: Array, channels: tuple[str, ...]) -> tuple[Array, Array]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
+import numpy.typing as npt
 from scipy.interpolate import PchipInterpolator
 
 from greyanchor.core.characterization import neugebauer, residual
@@ -24,6 +25,8 @@ from greyanchor.core.parallel import in_parallel, one_thread
 
 MIN_PATCHES, MIN_GREY_PATCHES = 60, 12
 MAX_CHANNELS = 8
+#: a repeat is a stray when it lies this far (Lab) from its like, and this many times as far as is usual
+_STRAY_LAB, _STRAY = 1.2, 5.0
 _CURVE_POINTS = 513
 
 
@@ -135,7 +138,9 @@ def characterize(
         bands, to_xyz = readings.spectra, adapted_weights(light)
     else:
         bands, to_xyz = readings.xyz(light) / 100.0, 100.0 * np.eye(3)
-    inks, bands, counts = _merged(inks, np.asarray(bands))
+    bands = np.asarray(bands)
+    sound = ~strays(inks, xyz_to_lab(bands @ to_xyz))
+    inks, bands, counts = _merged(inks[sound], bands[sound])
     prior = neugebauer.fit(inks, bands)
     even = _even_curves(prior, to_xyz, inks.shape[1])
     target = xyz_to_lab(bands @ to_xyz)
@@ -151,6 +156,23 @@ def characterize(
         fit=FitReport.of(delta_e_2000(target, fitted.lab(inks))),
         held_out=FitReport.of(delta_e_2000(target, target + remainder.left_out)),
     )
+
+
+def strays(inks: Array, lab: Array) -> npt.NDArray[np.bool_]:
+    """Which readings (n,) of patches repeated three times or more lie far from the median of their like:
+    specks and slips, that a mean would carry on. `inks` are (n, channels), `lab` (n, 3).
+    """
+    out = np.zeros(len(inks), dtype=bool)
+    _, group, count = np.unique(np.round(inks, 4), axis=0, return_inverse=True, return_counts=True)
+    group = group.reshape(-1)
+    repeated = [np.flatnonzero(group == g) for g in np.flatnonzero(count > 2)]
+    if not repeated:
+        return out
+    off = [np.linalg.norm(lab[m] - np.median(lab[m], axis=0), axis=1) for m in repeated]
+    limit = max(_STRAY_LAB, _STRAY * float(np.median(np.concatenate(off))))
+    for members, away in zip(repeated, off):
+        out[members] = (away > limit) & (away > np.sort(away)[(len(away) - 1) // 2])
+    return out
 
 
 def _merged(inks: Array, bands: Array) -> tuple[Array, Array, Array]:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from greyanchor.core.characterization.model import ForwardModel
+from greyanchor.core.characterization.model import ForwardModel, strays
 from greyanchor.core.colour.colorimetry import Array, delta_e_2000
 from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import ReadingSet, match_chart
@@ -52,7 +52,7 @@ def warnings(readings: ReadingSet, model: ForwardModel) -> list[str]:
     """What makes a profile of these readings worse than it could be, and what to do; empty when nothing
     does.
     """
-    items = []
+    items = _stray_repeats(readings)
     noise = repeat_noise(readings)
     if noise is not None and noise > _NOISY:
         items.append(
@@ -71,6 +71,25 @@ def warnings(readings: ReadingSet, model: ForwardModel) -> list[str]:
             f"the chart is thin around {where} %: its nearest patch differs by {100 * hole[1]:.0f} % in the "
             "inks' mean"
         )
+    return items
+
+
+def _stray_repeats(readings: ReadingSet) -> list[str]:
+    """Repeated patches, the paper first, of which one reading disagrees with the others and was left out."""
+    inks, lab = readings.inks(), readings.lab()
+    out = strays(inks, lab)
+    if not out.any():
+        return []
+    items = []
+    paper = inks.max(axis=1) < 0.005
+    for members, what in ((out & paper, "paper patch"), (out & ~paper, "repeated patch")):
+        for i in np.flatnonzero(members)[:4]:
+            like = np.abs(inks - inks[i]).max(axis=1) < 1e-4
+            off = float(delta_e_2000(lab[i], np.median(lab[like & ~out], axis=0)))
+            items.append(
+                f"{what} {readings.ids[i]} reads {off:.1f} dE00 from its {int(like.sum()) - 1} repeats and "
+                "was left out: look for a speck or a shadow there, and read its row again"
+            )
     return items
 
 

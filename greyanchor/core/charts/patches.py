@@ -13,6 +13,8 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import as_inks, is_additive
 from greyanchor.core.measurement.sequences import sobol
 
+#: unprinted patches of a profile chart: the media white is read from them
+PAPERS = 6
 PURPOSES = ("ink-limit", "linearization", "total-ink", "grey", "profile", "control-strip")
 _GREY_STEPS = (
     0.02,
@@ -125,7 +127,7 @@ def grey_scales(channels: int = 4) -> Array:
 def profile_patches(count: int = 1500, total_ink: float = 3.0, channels: int = 4, seed: int = 1) -> Array:
     """`count` patches for characterization, none above `total_ink` (sum of fractions).
 
-    Paper four times and each solid twice (to learn noise and catch unevenness), ramps of every channel,
+    Paper six times and each solid twice (to learn noise and catch unevenness), ramps of every channel,
     the grey axis, overprints of pairs and triples at three levels, and the rest an even fill by a
     low-discrepancy (Sobol) sequence, thinned so that no patch crowds another. Raises `BadInput` when
     `count` is too small for the fixed part.
@@ -134,7 +136,7 @@ def profile_patches(count: int = 1500, total_ink: float = 3.0, channels: int = 4
     """
     scale_steps = 7 if count < 500 else 11 if count < 1200 else 15
     fixed = _fixed_profile_part(channels, total_ink, scale_steps, count)
-    repeats = np.vstack([np.zeros((3, channels)), np.eye(channels)])
+    repeats = np.vstack([np.zeros((PAPERS - 1, channels)), np.eye(channels)])
     room = count - len(fixed) - len(repeats)
     if room < 0:
         raise BadInput(

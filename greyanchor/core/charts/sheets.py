@@ -1,4 +1,4 @@
-"""Sheets to print: CMYK TIFF (8 bit) and PDF with DeviceCMYK vectors, always raw."""
+"""Sheets to print: CMYK TIFF (16 bit) and PDF with DeviceCMYK vectors, always raw."""
 
 from __future__ import annotations
 
@@ -6,16 +6,16 @@ import io
 from collections.abc import Iterator
 
 import numpy as np
+import tifffile
 from PIL import Image, ImageDraw, ImageFont
 from reportlab.lib.units import mm
 from reportlab.pdfgen.canvas import Canvas
 
-from greyanchor.core.charts.layout import FOOTER, LABEL, MARGIN, Layout, layout_of
+from greyanchor.core.charts.layout import DIGITS, FOOTER, LABEL, MARGIN, Layout, layout_of
 from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import ReadingSet
 
 RAW_NOTICE = "raw, no colour management"
-_BLACK = (0, 0, 0, 255)
 
 
 def sheet_texts(chart: ReadingSet, layout: Layout, sheet: int) -> tuple[str, str, str]:
@@ -43,47 +43,54 @@ def _sheet_rows(chart: ReadingSet, layout: Layout, sheet: int) -> Iterator[tuple
 
 
 def tiff(chart: ReadingSet, dpi: int = 150) -> bytes:
-    """All sheets as one multi-page TIFF, CMYK, 8 bits, LZW; 0 is no ink, 255 is 100 %."""
+    """All sheets as one multi-page TIFF, CMYK, 16 bits, deflated; 0 is no ink, 65535 is 100 %."""
     values, layout = _cmyk(chart), layout_of(chart)
-    pages = [_tiff_page(chart, values, layout, sheet, dpi) for sheet in range(1, layout.sheets + 1)]
     out = io.BytesIO()
-    pages[0].save(
-        out,
-        format="TIFF",
-        save_all=True,
-        append_images=pages[1:],
-        compression="tiff_lzw",
-        dpi=(dpi, dpi),
-        description=RAW_NOTICE,
-    )
+    with tifffile.TiffWriter(out) as writer:
+        for sheet in range(1, layout.sheets + 1):
+            writer.write(
+                _tiff_page(chart, values, layout, sheet, dpi),
+                photometric="separated",
+                planarconfig="contig",
+                compression="zlib",
+                resolution=(dpi, dpi),
+                resolutionunit="INCH",
+                description=RAW_NOTICE if sheet == 1 else None,
+                metadata=None,
+                software=False,
+            )
     return out.getvalue()
 
 
-def _tiff_page(chart: ReadingSet, values: np.ndarray, layout: Layout, sheet: int, dpi: int) -> Image.Image:
+def _tiff_page(chart: ReadingSet, values: np.ndarray, layout: Layout, sheet: int, dpi: int) -> np.ndarray:
+    """One sheet as ink (height, width, 4), 0..65535: text in black, and patches to the last bit."""
     scale = dpi / 25.4
-    image = Image.new("CMYK", (round(layout.page[0] * scale), round(layout.page[1] * scale)), (0, 0, 0, 0))
+    assert chart.columns is not None
+    size = (round(layout.page[0] * scale), round(layout.page[1] * scale))
+    page = np.zeros((size[1], size[0], 4), dtype=np.uint16)
+    page[..., 3] = np.asarray(_texts(chart, layout, sheet, scale, size), dtype=np.uint16) * 257
+    levels = np.round(values * 65535.0).astype(np.uint16)
+    for on_sheet, _, members in _sheet_rows(chart, layout, sheet):
+        for i in members:
+            left, top, width, height = layout.rectangle(on_sheet, int(chart.columns[i]) - 1)
+            down = slice(round(top * scale), round((top + height) * scale))
+            page[down, round(left * scale) : round((left + width) * scale)] = levels[i]
+    return page
+
+
+def _texts(chart: ReadingSet, layout: Layout, sheet: int, scale: float, size: tuple[int, int]) -> Image.Image:
+    """Title, environment, footer and numbers of rows, as amounts of ink 0..255."""
+    image = Image.new("L", size, 0)
     draw = ImageDraw.Draw(image)
     title_font, font = ImageFont.load_default(4.2 * scale), ImageFont.load_default(2.9 * scale)
     title, environment, footer = sheet_texts(chart, layout, sheet)
-    draw.text((MARGIN * scale, MARGIN * scale), title, fill=_BLACK, font=title_font)
-    draw.text(
-        (MARGIN * scale, (MARGIN + 7) * scale), _shorten(environment, layout.page[0]), fill=_BLACK, font=font
-    )
-    draw.text((MARGIN * scale, (layout.page[1] - FOOTER - 2) * scale), footer, fill=_BLACK, font=font)
-    assert chart.columns is not None
-    for on_sheet, number, members in _sheet_rows(chart, layout, sheet):
+    left = MARGIN * scale
+    draw.text((left, MARGIN * scale), title, fill=255, font=title_font)
+    draw.text((left, (MARGIN + 7) * scale), _shorten(environment, layout.page[0]), fill=255, font=font)
+    draw.text((left, (layout.page[1] - FOOTER - 2) * scale), footer, fill=255, font=font)
+    for on_sheet, number, _ in _sheet_rows(chart, layout, sheet):
         _, top, _, height = layout.rectangle(on_sheet, 0)
-        draw.text((MARGIN * scale, (top + height / 2 - 1.7) * scale), f"row {number}", fill=_BLACK, font=font)
-        for i in members:
-            left, top, width, height = layout.rectangle(on_sheet, int(chart.columns[i]) - 1)
-            fill = tuple(int(v) for v in np.round(values[i] * 255.0))
-            box = [
-                round(left * scale),
-                round(top * scale),
-                round((left + width) * scale) - 1,
-                round((top + height) * scale) - 1,
-            ]
-            draw.rectangle(box, fill=fill)
+        draw.text((left, (top + height / 2 - 1.7) * scale), f"row {number}", fill=255, font=font)
     return image
 
 
@@ -112,7 +119,7 @@ def pdf(chart: ReadingSet) -> bytes:
             )
             for i in members:
                 left, top, wide, tall = layout.rectangle(on_sheet, int(chart.columns[i]) - 1)
-                canvas.setFillColorCMYK(*(float(round(v, 4)) for v in values[i]))
+                canvas.setFillColorCMYK(*(float(round(v, DIGITS)) for v in values[i]))
                 canvas.rect(left * mm, (height - top - tall) * mm, wide * mm, tall * mm, stroke=0, fill=1)
         canvas.showPage()
     canvas.save()

@@ -25,6 +25,9 @@ from greyanchor.core.measurement.misreads import (
 )
 from greyanchor.core.measurement.readings import ReadingSet
 
+#: times that suspect rows are judged again without one another
+_ROUNDS = 3
+
 
 @dataclass(frozen=True)
 class SuspectRow:
@@ -43,32 +46,43 @@ def suspect_rows(
     With `bend` each row is held to what the others say as well.
     """
     members = rows_of(chart)
-    sheets = _sheets_of(chart)
-    everywhere = np.arange(len(chart))
-    found = []
     if bend and expected.rough:
-        expected, bend = expected.bent(everywhere, measured), False
-    for row, places in members.items():
-        near = expected
-        if bend:
-            others = _others(everywhere, members, row)
-            near = expected.bent(others, measured[others]) if len(others) else expected
-        around = Surroundings.of(chart, near)
-        verdict = judge_row(near.select(places), measured[places], around, row)
-        if not verdict.ok:
-            found.append(SuspectRow(int(row), int(sheets[places[0]]), verdict))
-    return found
+        expected, bend = expected.bent(np.arange(len(chart)), measured), False
+    found: dict[int, RowVerdict] = {}
+    trusted = set(members)
+    for _ in range(_ROUNDS if bend else 1):
+        # rows that were bent by a misread neighbour are judged again without it
+        asked = found or dict.fromkeys(members)
+        found = {}
+        for row in asked:
+            near = _by_the_others(expected, measured, members, row, trusted) if bend else expected
+            around = Surroundings.of(chart, near)
+            verdict = judge_row(near.select(members[row]), measured[members[row]], around, row)
+            if not verdict.ok:
+                found[row] = verdict
+        if trusted == set(members) - set(found):
+            break
+        trusted = set(members) - set(found)
+    sheets = _sheets_of(chart)
+    return [SuspectRow(int(row), int(sheets[members[row][0]]), v) for row, v in found.items()]
 
 
-def _others(
-    everywhere: npt.NDArray[np.int64], members: dict[int, npt.NDArray[np.int64]], row: int
-) -> npt.NDArray[np.int64]:
-    """Patches of the rows around a row: enough to say what a pass has in common, and few enough to be
-    quick.
+def _by_the_others(
+    expected: Expectation,
+    measured: Array,
+    members: dict[int, npt.NDArray[np.int64]],
+    row: int,
+    trusted: set[int],
+) -> Expectation:
+    """What is expected after the trusted rows around a row: enough to say what a pass has in common, and few
+    enough to be quick.
     """
-    numbers = np.array(sorted(members))
-    near = numbers[np.argsort(np.abs(numbers - row), kind="stable")][1:17]
-    return np.concatenate([members[int(r)] for r in near]) if len(near) else everywhere[:0]
+    numbers = np.array(sorted(trusted - {row}))
+    near = numbers[np.argsort(np.abs(numbers - row), kind="stable")][:16]
+    if not len(near):
+        return expected
+    places = np.concatenate([members[int(r)] for r in near])
+    return expected.bent(places, measured[places])
 
 
 def judge_pass(chart: ReadingSet, expected: Expectation, readings: ReadingSet, against: str = "") -> None:

@@ -161,7 +161,8 @@ def _slip_in_words(offsets: npt.NDArray[np.int64]) -> str:
     """What the hand did: patches by which each reading is late, in words."""
     if not offsets.any():
         return ""
-    first, last = int(offsets[0]), int(offsets[-1])
+    # a reader that runs over the end of a row repeats its last patch, which then lies right again
+    first, last = int(offsets[0]), int(offsets[-2] if len(offsets) > 2 else offsets[-1])
     most = int(offsets[np.argmax(np.abs(offsets))])
     if first == 0 and last == 0:
         return "one patch was read as two and another was skipped: move at an even pace"

@@ -41,6 +41,9 @@ class PassShift:
         Median distance in Lab that none of this explains.
     heavy
         Volume of every ink from which on the sheet is taken to be wet.
+    overprints
+        Share of the patches that are overprints: what is expected of them is off alike, so that the rest must
+        say more.
     unsure
         Standard deviations of `gain` and the two of `tint`, as far as patches scatter.
     """
@@ -51,6 +54,7 @@ class PassShift:
     left: float
     unsure: tuple[float, ...] = ()
     heavy: float = HEAVY
+    overprints: float = 0.0
 
     def reasons(self) -> dict[str, str]:
         """Why the pass is suspect, and what to do, by ``white``, ``media`` and ``wet``; empty where it is
@@ -58,7 +62,7 @@ class PassShift:
         """
         found = {}
         gain, a_unsure, b_unsure = self.unsure or (0.0, 0.0, 0.0)
-        if abs(self.gain) > max(GAIN, _SURE * gain):
+        if abs(self.gain) > max(GAIN * (1.0 + self.overprints), _SURE * gain):
             way = "more" if self.gain > 0 else "less"
             found["white"] = (
                 f"everything reads {abs(100 * self.gain):.1f} % {way} light than this media did before: "
@@ -114,4 +118,5 @@ def pass_shift(expected: Expectation, measured: Array) -> PassShift | None:
         float(np.median(off)),
         tuple(float(v) for v in unsure[:3]),
         max(HEAVY, 2.5 * float(expected.scales[4:].mean())) if inks.shape[2] else HEAVY,
+        float(over.mean()),
     )

@@ -13,7 +13,14 @@ import numpy as np
 from greyanchor.core.characterization import trust
 from greyanchor.core.characterization.model import FitReport, ForwardModel, characterize
 from greyanchor.core.colour import jzazbz
-from greyanchor.core.colour.colorimetry import Array, bradford_matrix, delta_e_2000, white_point, xyz_to_lab
+from greyanchor.core.colour.colorimetry import (
+    Array,
+    bradford_matrix,
+    delta_e_2000,
+    lab_to_xyz,
+    white_point,
+    xyz_to_lab,
+)
 from greyanchor.core.colour.illuminants import Light
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
@@ -132,9 +139,7 @@ def characterize_for(readings: ReadingSet, settings: ProfileSettings) -> Forward
 def build_from_model(
     model: ForwardModel, readings: ReadingSet, settings: ProfileSettings, progress: Progress = _quiet
 ) -> ProfileResult:
-    """Assemble the whole ICC profile of a fitted model; `readings` lend the media white and go into the
-    file.
-    """
+    """Assemble the whole ICC profile of a fitted model; `readings` go into the file."""
     began = time.perf_counter()
     channels = len(model.channels)
     sizes = settings.sizes or TableSizes.usual(channels)
@@ -142,7 +147,7 @@ def build_from_model(
     separation = replace(settings.separation, total_ink=total)
     progress(0.2, "finding the gamut")
     inverter = Inverter(model, separation)
-    white = media_white(readings, model)
+    white = media_white(model)
     inks = surface_inks(channels, total, inverter.tops, inverter.black)
     gamut = gamut_from_lab(model_lab(inverter, inks))
     _refuse_no_gamut(gamut, channels)
@@ -168,7 +173,7 @@ def build_from_model(
         "seconds": round(time.perf_counter() - began, 2),
         "fit": model.fit.as_dict(),
         "held_out": model.held_out.as_dict(),
-        "round_trip": round_trip(profile, _device_lab(model), total).as_dict(),
+        "round_trip": round_trip(profile, _device_lab(model), total, inverter.tops).as_dict(),
         "neutral_dch_max": float(np.hypot(neutral[:, -2], neutral[:, -1])[printable(neutral)].max()),
         "gamut_volume": gamut.volume,
         "total_ink_max": float(100.0 * largest_total(profile)),
@@ -207,12 +212,11 @@ def smoothness(neutral: Array) -> float:
     return float(np.abs(np.diff(inks, 2, axis=0)).max()) if len(inks) > 2 else 0.0
 
 
-def media_white(readings: ReadingSet, model: ForwardModel) -> Array:
-    """XYZ (3,) of the unprinted media, Y = 1: the mean of its readings, adapted like the model."""
-    paper = readings.inks().max(axis=1) < 0.005
-    if readings.spectra is not None:
-        return np.asarray(readings.spectra[paper].mean(axis=0) @ model.to_xyz / 100.0)
-    return np.asarray(readings.xyz()[paper].mean(axis=0) / 100.0)
+def media_white(model: ForwardModel) -> Array:
+    """XYZ (3,) of the unprinted media, Y = 1, adapted like the model: what the model says of no ink, which
+    weighs repeated readings of the paper and what light tints say of it.
+    """
+    return np.asarray(lab_to_xyz(model.lab(np.zeros((1, len(model.channels)))))[0] / 100.0)
 
 
 def rendering_for(inverter: Inverter, white: Array, inks: Array, settings: ProfileSettings) -> Rendering:
@@ -276,30 +280,39 @@ def printable(neutral: Array) -> Array:
 
 
 def round_trip(
-    profile: icc.IccProfile, to_lab: Callable[[Array], Array], total_ink: float, count: int = 2000
+    profile: icc.IccProfile,
+    to_lab: Callable[[Array], Array],
+    total_ink: float,
+    tops: Array | None = None,
+    count: int = 2000,
 ) -> FitReport:
     """Lab to device and back through the finished tables, dE00, for colours inside the gamut.
 
     `to_lab` maps device fractions (n, channels) to absolute Lab: the model, or the profile's own table.
+    `tops` (channels,) are the largest amounts of single inks that the profile prints, black among them;
+    colours beyond them are outside its gamut.
     """
-    inks = random_inks(profile.channels, total_ink, count)
+    inks = random_inks(profile.channels, total_ink, count, tops)
     aim = to_lab(as_inks(inks, profile.inks))
     if profile.channels == 1:  # what a grey printer's paper and ink look like is no choice of the profile
         aim = profile.device_to_lab(as_inks(inks, profile.inks))
     return FitReport.of(delta_e_2000(aim, to_lab(profile.lab_to_device(aim))))
 
 
-def random_inks(channels: int, total_ink: float, count: int) -> Array:
+def random_inks(channels: int, total_ink: float, count: int, tops: Array | None = None) -> Array:
     """Ink amounts (about count, channels) well inside `total_ink`, a quarter of them without black;
     seeded.
 
-    Fractions; `total_ink` is a sum of them. About `count` rows (n, channels).
+    Fractions; `total_ink` is a sum of them, `tops` (channels,) the largest amount of each. About `count` rows
+    (n, channels).
     """
     random = np.random.default_rng(5).random((count * 2, channels))
     if channels > 3:
         random[: count // 2, 3] = 0.0
     if channels > 4:  # neighbours do not all print at once
         random[:, 4:] *= np.random.default_rng(6).random((count * 2, channels - 4)) < 1.0 / 3.0
+    if tops is not None:
+        random = random * tops
     return random[random.sum(axis=1) < 0.95 * total_ink][:count]
 
 

@@ -20,6 +20,8 @@ _CURVE = 2048
 _PCS_CURVE = 257 * 15 + 1
 #: nodes farther out than this (share of the gamut's radius) are taken from the coarse grid
 _FAR = 1.35
+#: how far the nodes follow the reach of the two sides of an axis: 0 for the same number on each
+_LEAN = 0.6
 #: nodes a side by number of channels: device to PCS (colorimetric, the other intents)
 _FORWARD = {1: (255, 255), 2: (65, 33), 3: (33, 25), 4: (17, 17), 5: (9, 7), 6: (7, 5), 7: (6, 5), 8: (5, 4)}
 
@@ -37,18 +39,43 @@ class TableSizes:
     forward_rendered: int = 17
     backward: int = 41
     rendered: int = 25
-    gamut: int = 17
+    gamut: int = 18
+
+    def __post_init__(self) -> None:
+        for name in ("backward", "rendered", "gamut"):
+            object.__setattr__(self, name, exact_side(getattr(self, name)))
 
     @classmethod
     def usual(cls, channels: int) -> TableSizes:
         """Sizes that keep a file usable whatever the number of channels."""
         forward, rendered = _FORWARD[channels]
-        return cls(forward, rendered, *((41, 25, 17) if channels > 1 else (33, 33, 9)))
+        return cls(forward, rendered, *((41, 25, 18) if channels > 1 else (33, 33, 10)))
 
     @classmethod
     def draft(cls, channels: int = 4) -> TableSizes:
         """Small tables for a quick look; not for production."""
-        return cls(_DRAFT[channels], _DRAFT[channels], 19, 15, 9)
+        return cls(_DRAFT[channels], _DRAFT[channels], 19, 16, 10)
+
+
+def exact_side(side: int) -> int:
+    """The nearest number of nodes, `side` or more, on whose axis zero a* and b* can lie exactly.
+
+    Nodes stand at codes of 16 bits; inside an axis only some of them are whole numbers. Near the middle there
+    must be one, else paper white would fall beside its node and print a trace of ink.
+
+    >>> [exact_side(n) for n in (9, 17, 25, 35, 41)]
+    [11, 18, 26, 35, 41]
+    """
+    while not _whole_nodes(side):
+        side += 1
+    return side
+
+
+def _whole_nodes(side: int) -> list[int]:
+    """Nodes in the middle fifth of an axis of `side` nodes whose position is a whole number of 16 bits."""
+    last = side - 1
+    inside = range(-(-2 * last // 5), 3 * last // 5 + 1)
+    return [k for k in inside if 65535 * k % last == 0]
 
 
 @dataclass(frozen=True)
@@ -64,23 +91,42 @@ class PcsAxes:
     low: Array
     high: Array
 
-    def values(self, u: Array, axis: int) -> Array:
-        """a* (`axis` 0) or b* (1) at grid positions `u` (n,) in 0..1; 0.5 is exactly zero."""
-        signed = 2.0 * u - 1.0
-        below = -_side(np.maximum(-signed, 0.0), min(128.0, 6.0 - float(self.low[axis])))
-        above = _side(np.maximum(signed, 0.0), min(128.0, 6.0 + float(self.high[axis])))
-        return np.where(signed < 0, below, above)
+    def zero(self, side: int, axis: int) -> float:
+        """Grid position 0..1 of zero a* (`axis` 0) or b* (1) on an axis of `side` nodes: that of the exact
+        node which shares the nodes best between the two sides.
+        """
+        below, above = self._reach(axis)
+        wanted = 0.5 + 0.5 * (below - above) / (below + above) * _LEAN
+        nodes = np.array(_whole_nodes(side), dtype=float) / (side - 1)
+        return float(nodes[np.argmin(np.abs(nodes - wanted))])
 
-    def nodes(self, side: int) -> Array:
-        """PCS Lab (n, 3) at the nodes of a grid behind `curves`, n = `side`^3, lightness slowest."""
-        u = np.linspace(0.0, 1.0, side)
-        axes = (100.0 * u, self.values(u, 0), self.values(u, 1))
+    def _reach(self, axis: int) -> tuple[float, float]:
+        return (
+            float(np.clip(6.0 - self.low[axis], 24.0, 110.0)),
+            float(np.clip(6.0 + self.high[axis], 24.0, 110.0)),
+        )
+
+    def values(self, u: Array, axis: int, side: int) -> Array:
+        """a* (`axis` 0) or b* (1) at grid positions `u` (n,) in 0..1 of an axis of `side` nodes."""
+        zero = self.zero(side, axis)
+        reach = self._reach(axis)
+        below = -_side(np.maximum(zero - u, 0.0) / zero, reach[0])
+        above = _side(np.maximum(u - zero, 0.0) / (1.0 - zero), reach[1])
+        return np.where(u < zero, below, above)
+
+    def nodes(self, side: int, count: int | None = None) -> Array:
+        """PCS Lab (n, 3) at the nodes of a grid behind `curves`, n = `side`^3, lightness slowest.
+
+        With `count` that many nodes a side, evenly over the same axes.
+        """
+        u = np.linspace(0.0, 1.0, count or side)
+        axes = (100.0 * u, self.values(u, 0, side), self.values(u, 1, side))
         return np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
 
-    def curves(self) -> list[Array]:
-        """Input curves of B2A: lightness straight, a* and b* as `values` inverted.
+    def curves(self, side: int) -> list[Array]:
+        """Input curves of a B2A table of `side` nodes: lightness straight, a* and b* as `values` inverted.
 
-        Zero a* and b* (code 0x8000) fall exactly on the middle node of an odd grid.
+        Zero a* and b* (code 0x8000) and the points of the curve on both sides of it fall exactly on a node.
 
         Three curves (n,), fractions.
         """
@@ -88,12 +134,15 @@ class PcsAxes:
         lightness = np.clip(code * 65535.0 / 65280.0, 0.0, 1.0)
         ab = code * 65535.0 / 256.0 - 128.0
         fine = np.linspace(0.0, 1.0, 16385)
-        return [lightness, *(np.interp(ab, self.values(fine, i), fine) for i in (0, 1))]
+        out = [lightness, *(np.interp(ab, self.values(fine, i, side), fine) for i in (0, 1))]
+        beside = int(np.searchsorted(ab, 0.0))
+        for i in (0, 1):
+            out[i + 1][beside - 1 : beside + 1] = self.zero(side, i)
+        return out
 
 
 def _side(t: Array, reach: float) -> Array:
     """0..128 over `t` 0..1: close to zero dense, 86 % of the way within `reach`, the rest beyond it."""
-    reach = float(np.clip(reach, 24.0, 110.0))
     knee = 0.86
     inner = np.minimum(t, knee) / knee
     outer = np.maximum(t - knee, 0.0) / (1.0 - knee)
@@ -172,10 +221,11 @@ def backward_tables(
     done = 0.5
     for name, knee in (("B2A0", PERCEPTUAL), ("B2A2", SATURATION)):
         progress(done, f"table {name}, {sizes.rendered}³ nodes")
-        relative = rendering.into_printer(axes.nodes(sizes.rendered), knee)
+        nodes = axes.nodes(sizes.rendered)
+        relative = rendering.into_printer(nodes, knee)
         start = _start_from(tables["B2A1"], relative)
         solved = inverter.solve(rendering.absolute(relative), start, rounds=2, settle=1)
-        tables[name] = _table(_bare_white(solved.even, relative), axes, outs)
+        tables[name] = _table(_bare_white(solved.even, nodes), axes, outs)
         done += 0.22
     progress(done, "gamut tag")
     return tables, gamut_table(inverter, rendering, sizes.gamut, axes, tables["B2A1"])
@@ -183,29 +233,33 @@ def backward_tables(
 
 def _table(even: Array, axes: PcsAxes, outs: list[Array]) -> Lut:
     side = round(len(even) ** (1.0 / 3.0))
-    return Lut(axes.curves(), even.reshape(side, side, side, -1), outs)
+    return Lut(axes.curves(side), even.reshape(side, side, side, -1), outs)
 
 
-def _bare_white(even: Array, relative: Array) -> Array:
-    """PCS white is the bare media: no ink at all."""
-    white = (relative[:, 0] >= 100.0 - 1e-6) & (np.hypot(relative[:, 1], relative[:, 2]) < 1e-2)
+def _bare_white(even: Array, nodes: Array) -> Array:
+    """PCS white is the bare media in every intent: no ink at all at the node, whatever colour it maps to."""
+    white = (nodes[:, 0] >= 100.0 - 1e-6) & (np.hypot(nodes[:, 1], nodes[:, 2]) < 1e-2)
     even[white] = 0.0
     return even
 
 
-def _colorimetric(inverter: Inverter, rendering: Rendering, axes: PcsAxes, side: int) -> Array:
-    """Even coordinates (side^3, channels) at the nodes of the colorimetric table.
+def _colorimetric(
+    inverter: Inverter, rendering: Rendering, axes: PcsAxes, side: int, count: int | None = None
+) -> Array:
+    """Even coordinates (count^3, channels) at the nodes of the colorimetric table of `side` nodes, or at
+    `count` nodes over the same axes.
 
     Solved from coarse to fine, which is quicker and keeps neighbours alike. Nodes far outside the gamut,
     where only the direction matters, are solved on the coarse grid alone.
     """
-    nodes = axes.nodes(side)
-    if side <= 15:
+    count = count or side
+    nodes = axes.nodes(side, count)
+    if count <= 15:
         relative, _ = rendering.clipped(nodes)
         return _bare_white(inverter.solve(rendering.absolute(relative)).even, nodes)
-    half = (side + 1) // 2
-    coarse = _colorimetric(inverter, rendering, axes, half).reshape(half, half, half, -1)
-    axis = np.linspace(0.0, 1.0, side)
+    half = (count + 1) // 2
+    coarse = _colorimetric(inverter, rendering, axes, side, half).reshape(half, half, half, -1)
+    axis = np.linspace(0.0, 1.0, count)
     even = interpolate_grid(
         coarse, np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
     )
@@ -231,4 +285,4 @@ def gamut_table(inverter: Inverter, rendering: Rendering, side: int, axes: PcsAx
     even = _start_from(colorimetric, nodes)
     miss = np.linalg.norm(inverter.quick.lab(even) - rendering.absolute(nodes), axis=1)
     miss = np.clip((miss - 0.5) / 10.0, 0.0, 1.0)
-    return Lut(axes.curves(), miss.reshape(side, side, side, 1), [np.linspace(0.0, 1.0, 2)])
+    return Lut(axes.curves(side), miss.reshape(side, side, side, 1), [np.linspace(0.0, 1.0, 2)])

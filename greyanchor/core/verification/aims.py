@@ -79,11 +79,16 @@ class Aim:
         lab = self.lab_where_known(chart)
         unknown = np.isnan(lab[:, 0])
         if unknown.any():
-            bad = chart.ids[int(np.argmax(unknown))]
+            first = int(np.argmax(unknown))
+            device = chart.device
+            inks = (
+                ""
+                if device is None
+                else " (" + " ".join(f"{c} {100 * v:g}" for c, v in zip(chart.channels, device[first])) + ")"
+            )
             raise BadInput(
-                f"the aim {self.name} holds no value for {int(unknown.sum())} of {len(chart)} "
-                "patches; the "
-                f"first is {bad}"
+                f"the aim {self.name} holds no value for {int(unknown.sum())} of {len(chart)} patches; the "
+                f"first is {chart.ids[first]}{inks}"
             )
         return lab
 

@@ -332,8 +332,7 @@ class Judged:
         chosen, judge = values[criterion.measure][:, self.mask_of(criterion)], statistic(criterion.statistic)
         if not chosen.shape[1]:
             return [None] * count
-        unknown = np.isnan(chosen).any(axis=1)
-        return [None if unsure else judge(row) for row, unsure in zip(chosen, unknown)]
+        return [None if np.isnan(row).any() else judge(row) for row in chosen]
 
 
 def again(result: CheckResult) -> Judged:
