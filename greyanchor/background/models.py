@@ -13,7 +13,10 @@ SILENCE = timedelta(seconds=45)
 
 
 class BackgroundWork(models.Model):
-    """Work for the worker, with progress, cancel and a kept error."""
+    """Work for the worker, with progress, cancel and a kept error.
+
+    `worker` is the process that took it up (host and number); it lets itself be heard every few seconds.
+    """
 
     class State(models.TextChoices):
         WAITING = "waiting", "waiting for its readings"
@@ -32,6 +35,7 @@ class BackgroundWork(models.Model):
     started_by = models.ForeignKey(django_settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT)
     created_at = models.DateTimeField(auto_now_add=True)
     heard_at = models.DateTimeField(auto_now=True)
+    worker = models.CharField(max_length=120, blank=True, editable=False)
 
     class Meta:
         abstract = True

@@ -50,8 +50,16 @@ def run_queued(label: str, pk: int) -> None:
     run(model(pk=pk))
 
 
+def mark_interrupted() -> None:
+    """Look through all work for what a worker that is gone was at."""
+    for model in _handlers:
+        work.mark_interrupted(model)
+
+
 def recover() -> None:
-    """At the start of a worker: what was running is interrupted, what was queued is queued again."""
+    """At the start of a worker: what a worker that is gone was at is interrupted, what was queued is queued
+    again.
+    """
     for model in _handlers:
         work.mark_interrupted(model)
         for pk in model._default_manager.filter(state=BackgroundWork.State.QUEUED).values_list(

@@ -2,19 +2,46 @@
 
 from __future__ import annotations
 
+import os
+import socket
+import threading
 import traceback
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import Any
 
 import structlog
+from django.db import close_old_connections
+from django.db.models import Q
 from django.utils import timezone
 
 from greyanchor.accounts.roles import MAKE, needs
-from greyanchor.background.models import BackgroundWork
+from greyanchor.background.models import SILENCE, BackgroundWork
 from greyanchor.core.errors import BadInput
 
 _ACTIVE = (BackgroundWork.State.QUEUED, BackgroundWork.State.RUNNING)
 _log = structlog.get_logger(__name__)
+#: seconds between two signs of life
+_BEAT = 10.0
+
+
+def this_process() -> str:
+    """What work is marked with by the process that takes it up: host and process number."""
+    return f"{socket.gethostname()}:{os.getpid()}"[:120]
+
+
+def is_alive(worker: str) -> bool:
+    """Whether a process of this host still runs; those of other hosts are taken to."""
+    host, _, number = worker.rpartition(":")
+    if host != socket.gethostname() or not number.isdecimal():
+        return bool(host)
+    try:
+        os.kill(int(number), 0)
+    except ProcessLookupError:
+        return False
+    except PermissionError:
+        return True
+    return True
 
 
 class Cancelled(Exception):
@@ -25,7 +52,7 @@ def begin(model: type[BackgroundWork], pk: int) -> bool:
     """Take queued work up; False when somebody else did, or it was cancelled."""
     return bool(
         model._default_manager.filter(pk=pk, state=BackgroundWork.State.QUEUED).update(
-            state=BackgroundWork.State.RUNNING, heard_at=timezone.now()
+            state=BackgroundWork.State.RUNNING, heard_at=timezone.now(), worker=this_process()
         )
     )
 
@@ -40,6 +67,29 @@ def progress_of(model: type[BackgroundWork], pk: int) -> Callable[[float, str], 
             raise Cancelled
 
     return report
+
+
+@contextmanager
+def _heard(model: type[BackgroundWork], pk: int) -> Iterator[None]:
+    """Let work be heard of while it runs, however long a step of it takes."""
+    over = threading.Event()
+
+    def beat() -> None:
+        while not over.wait(_BEAT):
+            try:
+                running = model._default_manager.filter(pk=pk, state=BackgroundWork.State.RUNNING)
+                running.update(heard_at=timezone.now())
+            except Exception:
+                _log.exception("a sign of life was not written", work=model._meta.label, id=pk)
+            close_old_connections()
+
+    thread = threading.Thread(target=beat, daemon=True)
+    thread.start()
+    try:
+        yield
+    finally:
+        over.set()
+        thread.join(timeout=1.0)
 
 
 def end(model: type[BackgroundWork], pk: int, state: str, message: str, error: str = "") -> None:
@@ -62,7 +112,8 @@ def carry_out(model: type[BackgroundWork], pk: int, what: Callable[[], None]) ->
     log = _log.bind(work=model._meta.label, id=pk)
     log.info("work begun")
     try:
-        what()
+        with _heard(model, pk):
+            what()
         log.info("work done")
     except Cancelled:
         log.info("work cancelled")
@@ -89,8 +140,13 @@ def ask_to_stop(model: type[BackgroundWork], pk: int) -> None:
 
 
 def mark_interrupted(model: type[BackgroundWork]) -> None:
-    """At the start of a worker: what was running before is not running now."""
-    model._default_manager.filter(state=BackgroundWork.State.RUNNING).update(
+    """Work whose worker is gone is running no more: a process of this host that ended, or one that was not
+    heard of for too long. What another worker is at goes on.
+    """
+    running = model._default_manager.filter(state=BackgroundWork.State.RUNNING)
+    gone = [pk for pk, worker in running.values_list("pk", "worker") if not is_alive(worker)]
+    silent = Q(heard_at__lt=timezone.now() - SILENCE)
+    running.filter(Q(pk__in=gone) | silent).update(
         state=BackgroundWork.State.INTERRUPTED,
         message="the worker stopped in the middle of it; start it again",
     )

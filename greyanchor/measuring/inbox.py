@@ -16,6 +16,7 @@ from greyanchor.core.formats import readings_file
 from greyanchor.devices.folder.instrument import SETTLED, FolderInstrument
 from greyanchor.devices.ports import Arrival, FileInstrumentPort
 from greyanchor.library.machines.connections import file_instruments
+from greyanchor.measuring.claims import claimed
 from greyanchor.measuring.models import Delivered, SheetPrint
 from greyanchor.measuring.uploads import matched_upload, take_upload
 from greyanchor.measuring.waiting import open_prints
@@ -97,8 +98,14 @@ def watched() -> list[tuple[str, FileInstrumentPort]]:
 
 
 def collect() -> list[Delivered]:
-    """Take up every file that arrived; what became of each is kept, and the instrument is reported."""
-    return [_take(via, port, arrival) for via, port in watched() for arrival in port.arrivals()]
+    """Take up every file that arrived; what became of each is kept, and the instrument hears of it.
+
+    One process at a time does so, so that a file becomes one pass and no more; others give nothing.
+    """
+    with claimed("arrivals") as mine:
+        if not mine:
+            return []
+        return [_take(via, port, arrival) for via, port in watched() for arrival in port.arrivals()]
 
 
 def _take(via: str, port: FileInstrumentPort, arrival: Arrival) -> Delivered:

@@ -217,6 +217,19 @@ class Delivered(models.Model):
         return f"{self.name}: {self.outcome}"
 
 
+class Claim(models.Model):
+    """What one process at a time does, such as taking up files of the watched folder: who is at it, and until
+    when at the latest.
+    """
+
+    name = models.CharField(max_length=80, unique=True)
+    holder = models.CharField(max_length=160)
+    until = models.DateTimeField()
+
+    def __str__(self) -> str:
+        return f"{self.name}: {self.holder}"
+
+
 class ReadingRow(models.Model):
     """The spectra of one row, saved the moment they arrive."""
 

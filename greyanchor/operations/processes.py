@@ -14,6 +14,8 @@ from types import FrameType
 
 _RESTART_PAUSE = 2.0
 _WATCH_PAUSE = 2.0
+#: environment variable with the number of the process that keeps a worker; seconds that an orphan may go on
+_KEEPER, _LAST_TASK = "GREYANCHOR_KEEPER", 120.0
 _LOOK_PAUSE = 0.5  # the longest a task waits in an idle queue, and the worker for its own end
 
 
@@ -127,21 +129,42 @@ def worker() -> int:
 
 
 def _watch() -> None:
-    """Beside the queue: the watched folder every few seconds, the catalogue every quarter of an hour."""
+    """Beside the queue: the watched folder every few seconds, the catalogue every quarter of an hour, work
+    whose worker is gone, and whether whoever started this worker still runs.
+    """
     from django.db import close_old_connections
 
+    from greyanchor.background import queue
     from greyanchor.library.packs import catalogue
     from greyanchor.measuring import inbox
 
-    while True:
+    while not _orphaned():
         try:
             inbox.collect()
+            queue.mark_interrupted()
             if catalogue.address():
                 catalogue.ask_when_stale()
         except Exception as error:
             print(f"The watched folder or the catalogue failed: {error}", file=sys.stderr, flush=True)
         close_old_connections()
         time.sleep(_WATCH_PAUSE)
+    _end_orphan()
+
+
+def _orphaned() -> bool:
+    """Whether the process that keeps this worker was killed; a worker started by hand has none."""
+    keeper = os.environ.get(_KEEPER, "")
+    return keeper.isdecimal() and os.getppid() != int(keeper)
+
+
+def _end_orphan() -> None:
+    """End a worker that outlived its web process: after what it is at, or at once when that takes too
+    long.
+    """
+    print("The web process is gone; this worker ends.", file=sys.stderr, flush=True)
+    os.kill(os.getpid(), signal.SIGINT)
+    time.sleep(_LAST_TASK)
+    os._exit(1)
 
 
 class _WorkerKeeper:
@@ -158,7 +181,9 @@ class _WorkerKeeper:
     def _keep(self) -> None:
         while not self._stopping.is_set():
             self._process = subprocess.Popen(
-                [sys.executable, "-m", "greyanchor.cli", "worker"], start_new_session=True
+                [sys.executable, "-m", "greyanchor.cli", "worker"],
+                start_new_session=True,
+                env={**os.environ, _KEEPER: str(os.getpid())},
             )
             self._process.wait()
             if not self._stopping.is_set():
