@@ -58,8 +58,10 @@ class Series:
     trend: Trend
 
 
-def ask(question: Question, since: datetime | None = None) -> Series:
-    """The series of one figure with its control limits, signals and forecast."""
+def ask(question: Question, since: datetime | None = None, reference: int | None = None) -> Series:
+    """The series of one figure with its control limits, signals and forecast; the limits come from its first
+    `reference` checks.
+    """
     found = question.figures()
     if since is not None:
         found = found.filter(check_made__made_at__gte=since)
@@ -74,7 +76,7 @@ def ask(question: Question, since: datetime | None = None) -> Series:
         [pk for _, _, pk, _ in rows],
         [at for at, *_ in rows],
         limit,
-        control(days, values, limit),
+        control(days, values, limit, reference),
     )
 
 
@@ -83,13 +85,19 @@ def last_restore(mode: PrintMode) -> datetime | None:
     return mode.restores.filter(state="done").aggregate(at=Max("finished_at"))["at"]
 
 
+def process_began(mode: PrintMode) -> datetime | None:
+    """When the process of a mode last began again: its release, or its last restore."""
+    began = [at for at in (mode.released_at, last_restore(mode)) if at is not None]
+    return max(began, default=None)
+
+
 @transaction.atomic
 def watch(mode: PrintMode, made: Check) -> Drift | None:
     """Look at every figure of a mode's newest check over time, and keep the one that is worst; None when all
     is steady.
     """
     Drift.objects.filter(mode=mode, tolerances=made.tolerances).delete()
-    since = last_restore(mode)
+    since = process_began(mode)
     worst: tuple[float, str, dict[str, Any], Trend] | None = None
     for c in made.criteria:
         if c["limit"] is None or c["value"] is None:

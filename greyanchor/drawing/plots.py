@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import date, timedelta
 from html import escape
 
 import numpy as np
@@ -18,11 +19,22 @@ _LABEL = 11.0
 
 @dataclass(frozen=True)
 class Axis:
-    """A linear axis from `low` to `high` with a label that carries the unit."""
+    """A linear axis from `low` to `high` with a label that carries the unit.
+
+    With `origin` the values are days from that day, and days stand at the ticks.
+    """
 
     label: str
     low: float
     high: float
+    origin: date | None = None
+
+    def name(self, tick: float) -> str:
+        """What stands at a tick: the number, or the day that many days from `origin`."""
+        if self.origin is None:
+            return f"{tick:g}"
+        day = self.origin + timedelta(days=round(tick))
+        return f"{day.day} {day:%b}"
 
     def ticks(self, count: int = 6) -> list[float]:
         """Round values inside the axis."""
@@ -95,7 +107,9 @@ def line_plot(
     for tick in x.ticks():
         at = float(px(tick))
         parts.append(f'<path d="M{at:.1f} {_TOP}v{inner_h}" class="plot-grid"/>')
-        parts.append(f'<text x="{at:.1f}" y="{_TOP + inner_h + 15}" text-anchor="middle">{tick:g}</text>')
+        parts.append(
+            f'<text x="{at:.1f}" y="{_TOP + inner_h + 15}" text-anchor="middle">{x.name(tick)}</text>'
+        )
     for tick in y.ticks():
         at = float(py(tick))
         parts.append(f'<path d="M{_LEFT} {at:.1f}h{inner_w}" class="plot-grid"/>')

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from datetime import date
 from typing import Any
 
 import numpy as np
@@ -121,9 +122,10 @@ def trend_view(
     limit: float | None,
     unit: str,
     title: str,
+    today: date | None = None,
 ) -> str:
-    """One figure over time (days from today), its control limits, its tolerance, signals, and where it is
-    heading.
+    """One figure over time (days from `today`), the control limits of its reference period, its tolerance,
+    signals, and where it is heading.
     """
     x, y = np.asarray(days, dtype=float), np.asarray(values, dtype=float)
     ahead = trend.forecast
@@ -140,10 +142,11 @@ def trend_view(
     if limit is not None:
         lines.append(Series("tolerance", [left, right], [limit] * 2, "#141414", "dashed"))
     if ahead is not None and crossing is not None and limit is not None and len(x):
-        start = limit - ahead.slope * (crossing - float(x[-1]))
-        lines.append(Series("forecast", [float(x[-1]), crossing], [start, limit], "#5e5e5e", "dashed"))
+        lines.append(Series("forecast", [float(x[-1]), crossing], [ahead.level, limit], "#5e5e5e", "dashed"))
     top = max([float(y.max()) if len(y) else 1.0, limit or 0.0, trend.upper or 0.0]) * 1.12
     marks = [Mark(0.0, "today", "#8a8a8a", ghost=True)]
+    if trend.upper is not None and trend.reference < len(x):
+        marks.append(Mark(float(x[trend.reference - 1]), "reference", "#8a8a8a", ghost=True))
     if crossing is not None and crossing <= right:
         marks.append(Mark(crossing, "", "#141414"))
     seen = sorted({s.at for s in trend.signals})
@@ -151,7 +154,7 @@ def trend_view(
         lines.append(Series("", x[seen], y[seen] + 0.03 * top, "#141414", "dots"))
     return line_plot(
         lines,
-        Axis("days from today", left, right),
+        Axis("day" if today else "days from today", left, right, today),
         Axis(f"{title}, {unit}", 0.0, top),
         f"{title} over time",
         marks,

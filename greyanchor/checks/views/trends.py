@@ -8,6 +8,7 @@ from typing import Any
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
 from greyanchor.accounts.models import Site
@@ -18,7 +19,7 @@ from greyanchor.checks.models import Check, Schedule
 from greyanchor.checks.tolerance_sets import all_keys, tolerance_set
 from greyanchor.core.errors import BadInput
 from greyanchor.core.verification.tolerances import MEASURES
-from greyanchor.core.verification.trend import FEWEST_POINTS, RULES
+from greyanchor.core.verification.trend import FEWEST_POINTS, REFERENCE_POINTS, RULES
 from greyanchor.drawing.proof import trend_view
 from greyanchor.library.models import Printer, PrintMode
 
@@ -53,9 +54,11 @@ def trend_page(request: HttpRequest) -> HttpResponse:
         if newest:
             return redirect(f"{request.path}?of=mode-{newest[0]}&tolerances={newest[1]}")
     mode = PrintMode.objects.filter(pk=question.mode).first() if question.mode else None
-    restored = trends.last_restore(mode) if mode else None
+    restored = trends.process_began(mode) if mode else None
     since = restored if restored and request.GET.get("all") != "1" else None
-    found = trends.ask(question, since)
+    reference = request.GET.get("reference", "")
+    points_of_reference = int(reference) if reference.isdecimal() and len(reference) < 5 else None
+    found = trends.ask(question, since, points_of_reference)
     signals: dict[int, list[int]] = {}
     for signal in found.trend.signals:
         signals.setdefault(signal.at, []).append(signal.rule)
@@ -76,13 +79,12 @@ def trend_page(request: HttpRequest) -> HttpResponse:
         "question": question,
         "of": request.GET.get("of", ""),
         "unit": unit,
-        "plot": trend_view(found.days, found.values, found.trend, found.limit, unit, criterion.title)
-        if found.values
-        else "",
+        "plot": _plot(found, unit, criterion.title),
         "points": points[::-1][:_ROWS],
         "rules": RULES,
         "fewest": FEWEST_POINTS,
         "restored": restored,
+        "reference": points_of_reference or REFERENCE_POINTS,
         "since": since,
         "criteria": tolerance_set(question.tolerances).criteria,
         "sets": all_keys(),
@@ -90,6 +92,12 @@ def trend_page(request: HttpRequest) -> HttpResponse:
         "query": request.GET.urlencode(),
     }
     return render(request, "checks/trend_page.html", context)
+
+
+def _plot(found: trends.Series, unit: str, title: str) -> str:
+    if not found.values:
+        return ""
+    return trend_view(found.days, found.values, found.trend, found.limit, unit, title, timezone.localdate())
 
 
 def subject_choices() -> dict[str, Any]:
