@@ -172,6 +172,21 @@ def test_raw_charts_are_balanced_under_their_limits(room: PrintRoom) -> None:
     assert check(printed, aims.grey_anchors(printed), SHIPPED["g7-grayscale"]).verdict == "pass"
 
 
+@pytest.mark.parametrize("name", ["petrel-44", "petrel-44/thrift-bond-90", "gannet-64/kelp-synthetic-190"])
+def test_curves_of_grey_balance_do_not_wobble(name: str) -> None:
+    """Contours in dark reds come from slopes of .6 beside 3.3: within 5 % they change by 1.5 at most."""
+    made = balance(make_room(name).read(grey_scales(), seed=31))
+    x = np.linspace(0.0, 1.0, 201)
+    for curve in made.curves.outputs[:3]:
+        slopes = np.diff(np.interp(x, np.linspace(0.0, 1.0, len(curve)), curve)) * 200
+        assert slopes.min() > 0.3, "and never dip"
+        within = [slopes[i : i + 10].max() / slopes[i : i + 10].min() for i in range(191)]
+        assert max(within) < 1.5
+    tone, grey, _ = made.weighted()
+    anchors = np.isin(np.round(made.tones, 3), (0.25, 0.5, 0.75))
+    assert grey[anchors].max() < 0.35 and tone[anchors].max() < 0.35
+
+
 def test_ramps_alone_are_refused_with_what_is_missing(room: PrintRoom) -> None:
     ramps = room.read(linearization_ramps(np.ones(4)))
     with pytest.raises(BadInput, match=r"near-neutral scale .* grey chart"):

@@ -19,10 +19,13 @@ from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.calibration.linearization import (
     EVEN_LARGEST,
     EVEN_MEAN,
+    STEEP,
+    ScaleEnd,
     ToneScale,
     confirm,
     linearize,
     parse_aim,
+    scale_end,
     tone_scale,
     touch_up,
 )
@@ -181,9 +184,19 @@ class Linearization(StageType[LinearizationResult]):
         return [*views, deviation_plot(found.confirm["scales"])] if found.confirm else views
 
     def details(self, stage: Stage) -> Details:
+        found = self.result(stage)
+        if found is not None:
+            return {"ends": _ends(found.curves_csv)}
         if stage.state != Stage.State.OPEN or not stage.build.mode.media.unreadable:
             return {}
         return {"match": [(c, len(matched(stage, c)), len(p)) for c, p in pairs(stage.build).items()]}
+
+
+def _ends(curves_csv: str) -> list[tuple[str, ScaleEnd]]:
+    """Inks whose curves end steeply, and what a lower limit would give up."""
+    curves = CurveSet.from_csv(curves_csv, "curves of this build")
+    found = ((c, scale_end(o)) for c, o in zip(curves.channels, curves.outputs))
+    return [(c, end) for c, end in found if end.slope > STEEP]
 
 
 def limits_and_splits(build: Build) -> tuple[dict[str, float], list[dict[str, Any]]]:

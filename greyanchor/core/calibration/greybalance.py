@@ -11,7 +11,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
 from scipy.optimize import isotonic_regression, least_squares
 
 from greyanchor.core.calibration.curves import INPUTS, CurveSet
@@ -35,8 +34,14 @@ _CMY = tuple("CMY")
 _KNOTS = np.array([0.0, 0.05, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0])
 #: tones at which the scales are brought to their aims
 _TONES = np.array([0.02, 0.05, *np.arange(0.1, 1.0, 0.05), 0.97])
-#: pull of the curves to smoothness, Lab per unit of second difference
-_SMOOTH = 12.0
+#: fine inputs that curves are summed up on
+_FINE = np.linspace(0.0, 1.0, 401)
+#: pull of the curves to smoothness, Lab per unit of bend of the exponent
+_SMOOTH = 0.012
+#: largest change of the exponent of a slope over the whole scale: a factor of 1.5 within 5 %, with some room
+_STEEPEST = 0.85 * float(np.log(1.5)) / 0.05
+#: tone from which on the grey of the solids takes over from that of the paper
+_GIVEN_FROM = 0.9
 _FEWEST_STEPS = 8
 #: largest weighted difference, dL* or dCh, up to which a curve is taken to meet its aim
 _MET = 1.0
@@ -171,39 +176,54 @@ def _ended(curve: Array, top: float) -> Array:
     return np.asarray(np.maximum.accumulate(level))
 
 
-def _through(values: Array, tones: Array, top: Array) -> Array:
-    """Device values (n, 3) that the near-neutral scale at `tones` gets through curves with knots (3,
-    knots).
-    """
-    asked = near_neutral(tones)
-    return np.column_stack([top[i] * PchipInterpolator(_KNOTS, values[i])(asked[:, i]) for i in range(3)])
-
-
 def _solve(model: ForwardModel, aim: GreyAim, top: Array) -> Array:
-    """Curves (3, 1024) that bring the near-neutral scale to `aim` on `model`."""
-    target, share = aim.cmy(_TONES), weight(_TONES)[:, None]
-    inner = len(_KNOTS) - 2
+    """Curves (3, 1024) that bring the near-neutral scale to `aim` on `model`.
 
-    def knots(parameters: Array) -> Array:
-        inside = np.clip(parameters.reshape(3, inner), 0.0, 1.0)
-        return np.hstack([np.zeros((3, 1)), inside, np.ones((3, 1))])
+    A curve is the running sum of its slope, and the slope is a power of e whose exponent runs straight
+    between knots: it rises everywhere, and how fast its slope changes is how fast the exponent does. Solved
+    for is what the solids leave open: toward 100 % the grey of the solids themselves is the aim, as no curve
+    can change it, and to chase the paper's would end every curve in a wobble.
+    """
+    target, share = aim.cmy(_TONES).copy(), weight(_TONES)[:, None]
+    solid = model.lab(top[None, :3])[0]
+    given = np.clip((_TONES - _GIVEN_FROM) / (1.0 - _GIVEN_FROM), 0.0, 1.0)[:, None] ** 2
+    target[:, 1:] = (1.0 - given) * target[:, 1:] + given * solid[1:]
+    asked = near_neutral(_TONES)
 
     def residual(parameters: Array) -> Array:
-        values = knots(parameters)
-        device = np.clip(_through(values, _TONES, top), 0.0, 1.0)
-        off = share * (model.lab(device) - target)
-        slope = np.diff(values, axis=1) / np.diff(_KNOTS)
-        bend = np.diff(slope, axis=1)
-        falling = np.minimum(slope, 0.0)
-        return np.concatenate([off.ravel(), _SMOOTH * 0.05 * bend.ravel(), 50.0 * falling.ravel()])
+        exponents = parameters.reshape(3, -1)
+        curves = _rising(exponents)
+        device = np.column_stack([top[i] * np.interp(asked[:, i], _FINE, curves[i]) for i in range(3)])
+        off = share * (model.lab(np.clip(device, 0.0, 1.0)) - target)
+        steep = np.diff(exponents, axis=1) / np.diff(_KNOTS)
+        bend = np.diff(steep, axis=1)
+        beyond = np.maximum(np.abs(steep) - _STEEPEST, 0.0)
+        # the sum of a curve is held to 1 by scaling, so that its exponents may float: hold their mean
+        level = exponents.mean(axis=1)
+        return np.concatenate([off.ravel(), _SMOOTH * bend.ravel(), 3.0 * beyond.ravel(), 0.1 * level])
 
-    start = np.tile(_KNOTS[1:-1], 3)
-    found = least_squares(residual, start, bounds=(0.0, 1.0), diff_step=2e-3, max_nfev=30, ftol=1e-4)
-    values = knots(found.x)
+    start = np.tile(_tone_alone(model, aim, top), 3)
+    found = least_squares(residual, start, diff_step=2e-3, x_scale=0.3, max_nfev=40, ftol=1e-4)
+    curves = _rising(found.x.reshape(3, -1))
     grid = np.linspace(0.0, 1.0, INPUTS)
-    return np.array(
-        [_ended(top[i] * PchipInterpolator(_KNOTS, values[i])(grid), float(top[i])) for i in range(3)]
-    )
+    return np.array([_ended(top[i] * np.interp(grid, _FINE, curves[i]), float(top[i])) for i in range(3)])
+
+
+def _tone_alone(model: ForwardModel, aim: GreyAim, top: Array) -> Array:
+    """Exponents (knots,) of the one curve that brings the lightness of the scale to its aim: a start."""
+    printed = -model.lab(near_neutral(_FINE) * top[:3])[:, 0]
+    rising = np.maximum.accumulate(printed) + np.linspace(0.0, 1e-6, len(_FINE))
+    wanted = np.interp(-aim.cmy(_FINE)[:, 0], rising, _FINE)
+    slopes = np.diff(np.interp(np.append(_KNOTS, 1.05), _FINE, wanted)) / np.diff(np.append(_KNOTS, 1.05))
+    slopes[-1] = slopes[-2]
+    return np.clip(np.log(np.maximum(slopes, 0.05)), -1.2, 1.2)
+
+
+def _rising(exponents: Array) -> Array:
+    """Curves (3, points) from 0 to 1 on `_FINE` whose slopes are powers of e of exponents (3, knots)."""
+    slopes = np.exp(np.clip([np.interp(_FINE, _KNOTS, e) for e in exponents], -6.0, 6.0))
+    sums = np.cumsum(0.5 * (slopes[:, 1:] + slopes[:, :-1]), axis=1)
+    return np.hstack([np.zeros((3, 1)), sums / sums[:, -1:]])
 
 
 def _text(

@@ -163,6 +163,46 @@ def tone_scale(ramp: Ramp, limit: float, curve: Array, kind: str, increase: floa
     )
 
 
+@dataclass(frozen=True)
+class ScaleEnd:
+    """How a curve ends, where tone hardly grows any more and much ink makes little of it.
+
+    `slope` is how steep the last 2 % of input are against the whole curve, `ink` the share of the ink they
+    take (percent). A limit at `lower` (fraction of raw) would end no steeper than `STEEP`, and give up
+    `loses` percent of the tone.
+    """
+
+    slope: float
+    ink: float
+    lower: float
+    loses: float
+
+    @property
+    def lower_percent(self) -> float:
+        """`lower` in percent."""
+        return 100.0 * self.lower
+
+
+#: a curve that ends steeper than this says so
+STEEP = 3.0
+
+
+def scale_end(curve: Array) -> ScaleEnd:
+    """How a curve (n,) from 0 to its limit ends.
+
+    >>> round(scale_end(np.linspace(0.0, 0.8, 1024)).slope, 2)
+    1.0
+    """
+    grid, limit = np.linspace(0.0, 1.0, len(curve)), float(curve[-1])
+    last = (limit - float(np.interp(0.98, grid, curve))) / limit
+    # how steep a curve would end that is cut at each input: the ink of its last 2 % against all of it
+    cuts = np.linspace(0.8, 1.0, 201)
+    ends = 1.0 - np.interp(0.98 * cuts, grid, curve) / np.interp(cuts, grid, curve)
+    calm = np.flatnonzero(ends <= 0.02 * STEEP)
+    cut = float(cuts[calm[-1]]) if len(calm) else 0.8
+    return ScaleEnd(last / 0.02, 100.0 * last, float(np.interp(cut, grid, curve)), 100.0 * (1.0 - cut))
+
+
 def _deviation(difference: Array) -> tuple[float, float]:
     size = np.abs(difference)
     return float(size.mean()), float(size.max())

@@ -15,6 +15,8 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import ReadingSet
 
 MIN_STEPS = 5
+#: ramps with fewer levels, paper among them, are not smoothed
+FEW_STEPS = 15
 _CAUTION = 1.4
 _STIFFNESS = np.geomspace(1e-9, 1e-1, 41)
 
@@ -161,19 +163,54 @@ def monotone(inputs: Array, values: Array, at: Array) -> Array:
     """Values (n,) made never-falling by isotonic regression after smoothing, then joined by PCHIP.
 
     What is smoothed is the difference from the best saturating curve, which is much straighter than
-    the tone scale itself. Noise cannot make the result reverse; the first and last values are kept.
+    the tone scale itself. With few steps it is not smoothed at all: noise is small beside what a step may
+    hide, and stiffness cannot be chosen from so few. Noise cannot make the result reverse; the first and last
+    values are kept.
     """
-    gentle = values
-    if len(inputs) >= 7:
-        guide = _saturating(inputs, values)
-        gentle = guide + smooth(inputs, values - guide, inputs)
-    blend = np.asarray(gentle, dtype=float).copy()
+    if len(inputs) < FEW_STEPS:
+        return _monotone_of_few(inputs, values, at)
+    guide = _saturating(inputs, values)
+    blend = np.asarray(guide + smooth(inputs, values - guide, inputs), dtype=float)
     blend[0], blend[-1] = values[0], values[-1]
     rising = np.asarray(
         isotonic_regression(np.clip(blend, min(values[0], values[-1]), values[-1])).x, dtype=float
     )
     rising[0] = values[0]
     return np.asarray(np.maximum.accumulate(PchipInterpolator(inputs, rising)(at)))
+
+
+def _monotone_of_few(inputs: Array, values: Array, at: Array) -> Array:
+    """The same of few steps: between them the curve goes as PCHIP has it, or as an ink that saturates and
+    hooks would, whichever predicts steps better that are left out.
+    """
+    rising = np.asarray(isotonic_regression(np.minimum(values, values[-1])).x, dtype=float)
+    rising[0] = values[0]
+    plain = PchipInterpolator(inputs, rising)(at)
+    if len(inputs) < MIN_STEPS + 2 or not _guides_well(inputs, values):
+        return np.asarray(np.maximum.accumulate(plain))
+    guided = np.clip(_guided(inputs, values, at), values[0], values[-1])
+    level = np.asarray(isotonic_regression(guided).x, dtype=float)
+    level[0], level[-1] = values[0], values[-1]
+    return np.asarray(np.maximum.accumulate(np.clip(level, values[0], values[-1])))
+
+
+def _guided(inputs: Array, values: Array, at: Array) -> Array:
+    """The best guide of `values` (n,), and PCHIP through what it leaves, at `at` (m,)."""
+    bases, inverses, far = _guides(tuple(inputs.tolist()), tuple(at.tolist()))
+    weights = inverses @ values[:, None]
+    fitted = (bases @ weights)[:, :, 0]
+    best = int(((fitted - values) ** 2).sum(axis=1).argmin())
+    return np.asarray(far[best] @ weights[best][:, 0] + PchipInterpolator(inputs, values - fitted[best])(at))
+
+
+def _guides_well(inputs: Array, values: Array) -> bool:
+    """Whether the guide predicts each inner step from the others better than PCHIP alone."""
+    plain, guided = 0.0, 0.0
+    for i in range(1, len(inputs) - 1):
+        x, y = np.delete(inputs, i), np.delete(values, i)
+        plain += abs(float(PchipInterpolator(x, y)(inputs[i])) - values[i])
+        guided += abs(float(_guided(x, y, inputs[i : i + 1])[0]) - values[i])
+    return guided < plain
 
 
 def _saturating(inputs: Array, values: Array) -> Array:

@@ -3,8 +3,8 @@
 An individuals chart (ISO 7870-2): centre and limits come from a reference period, the first good checks
 after a release or a restore: its mean and mean moving range. The rules are the zone tests of the Western
 Electric handbook (1956). Readings that follow one another (lag-1 autocorrelation) make moving ranges too
-short and runs too long: limits are widened for it, and runs are looked for in what a reading adds to the one before
-it (Montgomery, Introduction to Statistical Quality Control, 10.4).
+short and runs too long: limits are widened for it, and runs are looked for in what a reading adds to the one
+before it (Montgomery, Introduction to Statistical Quality Control, 10.4).
 """
 
 from __future__ import annotations
