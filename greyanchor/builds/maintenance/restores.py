@@ -141,6 +141,8 @@ def drift_facts(drift: Drift) -> dict[str, Any]:
                 "hue": round(d.hue, 2),
                 "volume": round(100.0 * d.volume, 1),
                 "residual": round(d.residual, 2),
+                "film": round(100.0 * d.film, 1),
+                "gain": round(d.gain, 1),
             }
             for c, d in drift.channels.items()
         },

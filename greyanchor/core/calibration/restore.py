@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
+from scipy.optimize import least_squares
 
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.calibration.ramps import Ramp, find_ramps
@@ -16,6 +17,8 @@ from greyanchor.core.measurement.readings import ReadingSet
 
 #: a channel's tone value may on average lie this far from its baseline before it is reported, percent
 TONE_TOLD = 0.8
+#: densities of a solid between which its film can be compared
+_FAINT, _DEEP = 0.10, 0.75
 #: paper that differs more than this from the baseline's is another paper, dE00
 PAPER_CHANGED = 1.5
 #: what is left of a solid after its density was matched, dE00: more is another ink or another hue
@@ -72,6 +75,12 @@ class ChannelDrift:
         Ink volume against the baseline that explains the change best, 1.0 for none.
     residual
         dE00 that is left of the solid where its density is matched again.
+    film
+        Density of the solid over paper against the baseline's, 1.15 for an ink film 15 % denser: more pigment
+        in it, or more of it on the same area.
+    gain
+        Change of the tone value at the middle of the ramp, percent, each ramp measured between its own paper
+        and its own solid: what dots spread more or less, whatever the film.
     """
 
     channel: str
@@ -82,6 +91,8 @@ class ChannelDrift:
     hue: float
     volume: float
     residual: float
+    film: float = 1.0
+    gain: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -141,20 +152,51 @@ def _channel_drift(was: Ramp, now: Ramp, curve: Array) -> ChannelDrift:
     end = was.xyz[-1]
     change = sctv(now.xyz, now.xyz[0], end) - sctv(was.xyz, was.xyz[0], end)
     at = 100.0 * was.inputs
+    solid_now, solid_was = now.density[-1] - now.density[0], was.density[-1] - was.density[0]
     matched = _same_density(was, now)
     ratio = _ratio(was.inputs, matched)
     grid = np.linspace(0.0, 1.0, len(curve))
-    raw_ratio = _ratio(np.interp(was.inputs, grid, curve), np.interp(matched, grid, curve))
+    raw_ratio = _best_ratio(was, now, grid, curve)
     return ChannelDrift(
         channel=was.channel,
         inputs=at,
         tone=change,
         tone_max=float(change[int(np.argmax(np.abs(change)))]),
-        density=float((now.density[-1] - now.density[0]) - (was.density[-1] - was.density[0])),
+        density=float(solid_now - solid_was),
         hue=float(lab_difference(was.lab[-1], now.lab[-1]).dh),
         volume=1.0 / float(raw_ratio(0.6 * curve[-1])),
         residual=_residual(was, now, float(ratio(1.0))),
+        film=_film(was, now),
+        gain=_gain(was, now),
     )
+
+
+def _film(was: Ramp, now: Ramp) -> float:
+    """Density of the solid's film against the baseline's, from bands where it is neither faint nor so deep
+    that surface light hides it.
+    """
+
+    def density(ramp: Ramp) -> Array:
+        paper, solid = ramp.light[0], ramp.light[-1]
+        scale = float(paper.max())
+        surface = 0.7 * float(min(was.light[-1].min(), now.light[-1].min()))
+        return -np.log10(
+            np.maximum(solid - surface, 1e-4 * scale) / np.maximum(paper - surface, 1e-3 * scale)
+        )
+
+    before, after = density(was), density(now)
+    between = (before > _FAINT) & (before < _DEEP)
+    if between.sum() < 2:
+        between = before > 0.5 * before.max()
+    weight = 1.0 / (0.05 + before[between]) ** 2
+    return float((weight * before[between] * after[between]).sum() / (weight * before[between] ** 2).sum())
+
+
+def _gain(was: Ramp, now: Ramp) -> float:
+    """Change of tone value around the middle of the ramp, percent, between each ramp's own paper and solid."""
+    middle = (was.inputs > 0.25) & (was.inputs < 0.75)
+    own_was, own_now = (sctv(r.xyz, r.xyz[0], r.xyz[-1]) for r in (was, now))
+    return float((np.interp(was.inputs, now.inputs, own_now) - own_was)[middle].mean())
 
 
 def _residual(was: Ramp, now: Ramp, ratio: float) -> float:
@@ -188,9 +230,9 @@ def _same_density(was: Ramp, now: Ramp) -> Array:
 def restore(baseline: ReadingSet, now: ReadingSet, curves: CurveSet, highest: float = 1.0) -> Restoration:
     """Curves that print now what `curves` printed on the day of the baseline.
 
-    In raw input: where the baseline needed x, the machine now needs x q(x), with q from the steps that
-    have equal density over paper. `lost` names channels that would need more than `highest` of raw input,
-    and how much.
+    In raw input: where the baseline needed x, the machine now needs x q(x), with q the straight line that
+    leaves the least colour difference over the whole ramp, hue and all, not density alone. `lost` names
+    channels that would need more than `highest` of raw input, and how much.
 
     Raises `BadInput` where the baseline lacks a ramp of a channel of `curves`.
     """
@@ -202,9 +244,7 @@ def restore(baseline: ReadingSet, now: ReadingSet, curves: CurveSet, highest: fl
     outputs, lost = [], {}
     for i, channel in enumerate(curves.channels):
         curve = curves.outputs[i]
-        raw_was = np.interp(was[channel].inputs, grid, curve)
-        raw_now = np.interp(_same_density(was[channel], is_now[channel]), grid, curve)
-        ratio = _ratio(raw_was, raw_now)
+        ratio = _best_ratio(was[channel], is_now[channel], grid, curve)
         moved = curve * ratio(curve)
         if moved[-1] > highest + 1e-9:
             lost[channel] = float(moved[-1])
@@ -213,6 +253,38 @@ def restore(baseline: ReadingSet, now: ReadingSet, curves: CurveSet, highest: fl
         outputs.append(moved)
     made = CurveSet(curves.channels, np.array(outputs))
     return Restoration(made, made.limits, lost)
+
+
+def _best_ratio(was: Ramp, now: Ramp, grid: Array, curve: Array) -> np.poly1d:
+    """now / was as a straight line over raw input that leaves the least difference between the ramps.
+
+    Differences are weighed as CIE94 does (lightness, chroma over 1 + .045 C, hue over 1 + .015 C), which is
+    near dE00 and smooth. It begins from the steps of equal density.
+    """
+    raw_was, raw_now = np.interp(was.inputs, grid, curve), np.interp(now.inputs, grid, curve)
+    start = _ratio(raw_was, np.interp(_same_density(was, now), grid, curve))
+    seen = PchipInterpolator(raw_now, now.lab)
+    end = float(raw_now[-1])
+    # paper may have changed; what the ink does is asked for, not what lies under it
+    paper = now.lab[0] - was.lab[0]
+    fades = np.clip((was.lab[:, 0] - was.lab[-1, 0]) / max(was.lab[0, 0] - was.lab[-1, 0], 1.0), 0.0, 1.0)
+    aim = was.lab + fades[:, None] * paper
+    size = np.hypot(aim[:, 1], aim[:, 2])
+    turn = np.column_stack([aim[:, 1], aim[:, 2]]) / np.maximum(size, 1e-9)[:, None]
+
+    def left(parameters: Array) -> Array:
+        asked = raw_was * np.poly1d(parameters)(raw_was)
+        delta = seen(np.clip(asked, 0.0, end)) - aim
+        along = delta[:, 1] * turn[:, 0] + delta[:, 2] * turn[:, 1]
+        across = delta[:, 2] * turn[:, 0] - delta[:, 1] * turn[:, 1]
+        parts = [delta[:, 0], along / (1.0 + 0.045 * size), across / (1.0 + 0.015 * size)]
+        # beyond what was printed nothing is known; steps that would need it pull along the last slope
+        parts.append(4.0 * np.maximum(asked - end, 0.0) / end)
+        return np.concatenate(parts)
+
+    first = np.pad(start.coeffs, (2 - len(start.coeffs), 0))
+    found = least_squares(left, first, x_scale=(0.1, 0.1), max_nfev=40)
+    return np.poly1d(found.x)
 
 
 def _ratio(was: Array, now: Array) -> np.poly1d:
@@ -237,8 +309,8 @@ def _words(
         way = "heavier" if c.volume > 1.0 else "lighter"
         at = c.inputs[int(np.argmax(np.abs(c.tone)))]
         items.append(
-            f"{c.channel} prints {100 * abs(c.volume - 1):.0f} % {way}: tone {c.tone_max:+.1f} % at "
-            f"{at:.0f} %, "
+            f"{c.channel} prints {100 * abs(c.volume - 1):.0f} % {way}: film {100 * (c.film - 1):+.0f} %, "
+            f"dot gain {c.gain:+.1f} %; tone {c.tone_max:+.1f} % at {at:.0f} %, "
             f"solid density {c.density:+.2f}, hue {c.hue:+.1f}"
         )
     if paper > 0.5:
