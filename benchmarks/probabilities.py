@@ -79,7 +79,7 @@ def _scales(
     return [float(low * random.uniform(0.4, 1.8)) for _ in range(4)]
 
 
-def again(prints: int = 40) -> None:
+def again(prints: int = 200) -> None:
     """How often a verdict came again, against how often the guard band said so."""
     print("\nWould pass (or fail) again: stated and realised, prints near their limits")
     pairs = guard_pairs(prints)

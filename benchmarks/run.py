@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from benchmarks import engine, library, proof
+from benchmarks import engine, library, misreads, probabilities, proof
 from benchmarks.report import missed, report
 from greyanchor.core.charts import patches
 from greyanchor.core.colour.colorimetry import spectra_to_lab
@@ -175,6 +175,8 @@ def main() -> int:
     for work in (engine.cmyk, engine.lab_only, engine.real_press, engine.seven, engine.solver):
         _own_process(work)
     _linearization()
+    misreads.everything()
+    probabilities.again()
     proof.greys()
     proof.causes()
     _own_process(_pages)

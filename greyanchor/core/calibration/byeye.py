@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 from scipy.optimize import brentq, isotonic_regression
+from scipy.special import stdtrit
 
 from greyanchor.core.calibration.curves import INPUTS
 from greyanchor.core.colour.colorimetry import Array
@@ -21,6 +22,8 @@ TOTAL_FAULTS = ("bleed", "coalescence", "cockling", "slow drying", "scuffing")
 #: tone values at which pairs are matched
 MATCH_TONES = (0.15, 0.30, 0.50, 0.70, 0.85)
 MATCH_STEPS = 11
+#: share of the miss at a tone left out that stands for the miss between tones
+_BETWEEN = 0.15
 
 
 @dataclass(frozen=True)
@@ -123,14 +126,32 @@ def _sureness(
     step_width: Mapping[float, float],
     curve: PchipInterpolator,
 ) -> float:
-    """Two standard deviations in tone value, percent: scatter of repeats and width of a step together."""
-    scatter = [float(np.var(matches[t], ddof=1)) for t in tones if len(matches[t]) > 1]
-    pooled = float(np.mean(scatter)) if scatter else 0.0
+    """Two standard deviations in tone value, percent: scatter of repeats, width of a step, and what lies
+    between tones.
+
+    A step is as wide however often it is matched, so that its rounding is not averaged out; scatter that few
+    repeats say is itself unsure (Student's t); between tones the curve is off by a share of what it misses at
+    a tone that is left out.
+    """
+    freedom = sum(len(matches[t]) - 1 for t in tones)
+    squares = sum(float(np.var(matches[t])) * len(matches[t]) for t in tones)
+    pooled = squares / freedom if freedom else 0.0
+    wider = float(stdtrit(freedom, 0.975)) / 1.96 if freedom else 1.0
     off = []
     for tone in tones:
-        repeats = len(matches[tone])
-        each = pooled if scatter else step_width[tone] ** 2 / 4.0
-        variance = (each + step_width[tone] ** 2 / 12.0) / repeats
+        each = pooled * wider**2 if freedom else step_width[tone] ** 2 / 16.0
+        variance = each / len(matches[tone]) + step_width[tone] ** 2 / (12.0 * len(matches[tone]) ** 0.75)
         slope = max(float(curve(tone, 1)), 1e-3)
         off.append(variance / slope**2)
-    return float(200.0 * np.sqrt(np.mean(off)))
+    between = _between(curve)
+    return float(200.0 * np.sqrt(np.mean(off) + between**2))
+
+
+def _between(curve: PchipInterpolator) -> float:
+    """Tone value by which a curve may be off between its tones: a quarter of what it misses at inner ones."""
+    x, missed = curve.x, []
+    y = curve(x)
+    for i in range(1, len(x) - 1):
+        others = PchipInterpolator(np.delete(x, i), np.delete(y, i))
+        missed.append(abs(float(others(x[i]) - y[i])) / max(float(curve(x[i], 1)), 1e-3))
+    return _BETWEEN * float(np.sqrt(np.mean(np.square(missed))))

@@ -193,7 +193,9 @@ def _film(was: Ramp, now: Ramp) -> float:
 
 
 def _gain(was: Ramp, now: Ramp) -> float:
-    """Change of tone value around the middle of the ramp, percent, between each ramp's own paper and solid."""
+    """Change of tone value around the middle of the ramp, percent, between each ramp's own paper and
+    solid.
+    """
     middle = (was.inputs > 0.25) & (was.inputs < 0.75)
     own_was, own_now = (sctv(r.xyz, r.xyz[0], r.xyz[-1]) for r in (was, now))
     return float((np.interp(was.inputs, now.inputs, own_now) - own_was)[middle].mean())

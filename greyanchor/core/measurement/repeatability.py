@@ -23,7 +23,7 @@ MOVED_LIMIT = 0.45
 #: by how much two passes must differ in cost, and in spreads of a patch, for one of them to be named
 _CLEAR, _CLEAR_SPREADS = 8.0, 3.0
 #: patches from which on a guess may say which of two passes is wrong
-_BENT_FROM = 100
+_BENT_FROM = 60
 #: what writing a pass to a file and reading it again may change of its figures
 _WRITTEN = 1e-5
 
@@ -305,7 +305,9 @@ def _weighed(
         best = min(costs)
         if (max(costs) - best) / max(1.0, best / (1.5 * len(places))) > _CLEAR:
             worst[f"row {row}"] = int(np.argmax(costs)) + 1
-    outliers = np.flatnonzero(is_outlier)
+    # a suspect row is weighed as a whole: single patches of it may lie nearer to what was expected by chance
+    within = np.isin(rows, suspects) if rows is not None else np.zeros(len(ids), dtype=bool)
+    outliers = np.flatnonzero(is_outlier & ~within)
     if near.rough or not len(outliers):
         return worst
     common = fit_common(near.select(agreed), labs.mean(axis=0)[agreed])[0] if len(agreed) else 0.0

@@ -12,11 +12,14 @@ from greyanchor.core.colour.colorimetry import delta_e_2000
 from greyanchor.core.formats.icc import IccProfile
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.verification.aims import Aim, strip_through_profile
-from greyanchor.core.verification.check import CheckResult, check
+from greyanchor.core.verification.check import CheckResult, again, check
+from greyanchor.core.verification.guard import usual_scatter
 from greyanchor.core.verification.tolerances import ToleranceSet
 
 #: dE00 from which a patch counts as out of reach: several times what tables and fit are off by
 OUT_OF_REACH = 1.0
+#: readings that a predicted figure is the mean of
+_READINGS = 60
 
 
 @dataclass(frozen=True)
@@ -26,7 +29,8 @@ class Prediction:
     Attributes
     ----------
     result
-        The check, without the noise of print and instrument: each figure is the best that can be had.
+        The check, as one reading of such a print would have it on average: what the noise of an instrument
+        adds to each figure is in it, what a printer scatters by is not.
     strip
         The strip with predicted Lab.
     out_of_reach
@@ -43,6 +47,20 @@ class Prediction:
         return self.result.verdict == "pass"
 
 
+def _as_read(result: CheckResult) -> CheckResult:
+    """A noise-free check with each figure as readings of it have it on average: noise lengthens differences,
+    and largest ones most.
+    """
+    errors = usual_scatter().drawn(result.measured, np.random.default_rng(1), _READINGS)
+    rows, _ = again(result).figures_of_many(result.measured + errors)
+    columns = list(zip(*rows))
+    found = tuple(
+        f if f.value is None else replace(f, value=float(np.mean([v for v in column if v is not None])))
+        for f, column in zip(result.findings, columns)
+    )
+    return replace(result, findings=found)
+
+
 def predict(profile: IccProfile, aim: Aim, tolerances: ToleranceSet, corrected: bool = False) -> Prediction:
     """Send the control strip through the profile to the aim's colours and back to colour, absolute
     colorimetric.
@@ -52,7 +70,7 @@ def predict(profile: IccProfile, aim: Aim, tolerances: ToleranceSet, corrected: 
     strip, _ = lay_out(control_strip(4.0), tuple("CMYK"))
     sent = strip_through_profile(strip, aim, profile, corrected)
     printed = replace(strip, measured_lab=profile.device_to_lab(sent.values(), "absolute"))
-    result = check(printed, aim, tolerances, corrected)
+    result = _as_read(check(printed, aim, tolerances, corrected))
     off = delta_e_2000(result.aim, result.measured)
     order = np.argsort(-off, kind="stable")
     far = tuple((strip.ids[i], float(off[i])) for i in order if off[i] > OUT_OF_REACH)

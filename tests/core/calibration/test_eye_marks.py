@@ -156,3 +156,19 @@ def test_less_total_ink_keeps_less_gamut_and_more_light(sums: ReadingSet) -> Non
     kept = [totalink.gamut_kept(sums, t) for t in (4.0, 2.4, 1.6)]
     assert kept[0] == pytest.approx(100.0) and kept[0] >= kept[1] > kept[2]
     assert totalink.lightness_at(found.whole, 1.6) > totalink.lightness_at(found.whole, 2.4)
+
+
+def test_nineteen_of_twenty_tones_lie_within_what_is_stated() -> None:
+    """Persons of different sureness on media of different gain: how often the truth is inside two sigma."""
+    inside = []
+    at = np.linspace(0.05, 0.95, 37)
+    for name in ("petrel-44/thrift-bond-90", "petrel-44/chandler-canvas-380", "gannet-64/lightbox-film-175"):
+        press = press_by_name(name)
+        for channel in (0, 1, 3):
+            for seed, unsure in ((1, 1.0), (2, 1.5), (3, 2.0), (4, 2.5)):
+                matches, widths, paper, solid, xyz = eye_matches(press, 0.7, channel, unsure, seed)
+                made = byeye.curve_from_matches("CMYK"[channel], 0.7, matches, widths)
+                raw = np.interp(at, np.linspace(0, 1, INPUTS), made.output)
+                tone = np.array([float(sctv(xyz(r), paper, solid)) for r in raw])
+                inside.append((np.abs(tone - 100 * at) <= made.sure_within).mean())
+    assert 0.92 <= np.mean(inside) <= 0.985, np.mean(inside)
