@@ -29,6 +29,8 @@ from greyanchor.measuring.models import ReadingPass, SheetPrint
 _NEWEST, _MEDIA = 6, 6
 #: ink volumes may have drifted this much since a print of another day (fraction)
 _DRIFTED = 0.06
+#: charts that are printed to see whether machine or media changed
+FOR_DRIFT = ("restore", "control-strip")
 #: charts that hold a ramp of every ink alone
 _WITH_RAMPS = ("ink-limit", "linearization", "profile")
 
@@ -55,7 +57,7 @@ def _learned(job: SheetPrint, sources: list[ReadingPass]) -> Expectation:
     except BadInput:
         films = None  # an ink was never printed alone: other media say more
     if films is not None:
-        return films.expect(inks, _volume(sources), _named(sources))
+        return films.expect(inks, _volume(job, sources), _named(sources))
     try:
         return mean_of_media(inks, _other_media(job))
     except BadInput:
@@ -109,7 +111,10 @@ def _readings_of(passes: list[ReadingPass]) -> list[ReadingSet]:
     return out
 
 
-def _volume(sources: list[ReadingPass]) -> float:
+def _volume(job: SheetPrint, sources: list[ReadingPass]) -> float:
+    """How far ink volumes may have moved since: charts that look for drift are printed where there is some."""
+    if job.chart.purpose in FOR_DRIFT:
+        return _DRIFTED
     newest = max(p.finished_at for p in sources if p.finished_at is not None)
     return DAY if timezone.now() - newest < timedelta(days=1) else _DRIFTED
 

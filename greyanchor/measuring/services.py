@@ -109,7 +109,7 @@ def read_row(pk: int, row: int) -> Outcome:
         first = first_pass_of(job)
         refusal = impossible(spectra) or refusal_of_row(current, row, spectra_to_lab(spectra), first)
         if refusal:
-            return Outcome(row, False, f"Row {row} was not kept: {refusal}.")
+            return Outcome(row, False, f"Row {row} was not kept{_try(attempt)}: {refusal}.")
         marked = current.marks.get(str(row))
         _keep_row(current, row, spectra)
         finished = _finish_when_complete(current, len(rows))
@@ -119,6 +119,11 @@ def read_row(pk: int, row: int) -> Outcome:
     if marked:
         return Outcome(row, True, f"Row {row} read alike twice and is kept with a mark: {marked}.")
     return Outcome(row, True, f"Row {row} is kept.")
+
+
+def _try(attempt: int) -> str:
+    """Which try this was, from the second on, so that the same refusal twice is seen to be another one."""
+    return f", try {attempt + 1}" if attempt else ""
 
 
 def set_corner(pk: int, sheet: int) -> Outcome:
@@ -170,7 +175,7 @@ def read_sheet(pk: int, sheet: int) -> Outcome:
         lab = spectra_to_lab(spectra)
         refusal = impossible(spectra) or _refusal_of_sheet(current, sheet, lab, first)
         if refusal:
-            return Outcome(sheet, False, f"Sheet {sheet} was not kept: {refusal}.")
+            return Outcome(sheet, False, f"Sheet {sheet} was not kept{_try(attempt)}: {refusal}.")
         members = np.flatnonzero(chart.sheets == sheet)
         for row in np.unique(chart.rows[members]):
             _keep_row(current, int(row), spectra[chart.rows[members] == row])

@@ -16,13 +16,11 @@ from greyanchor.core.measurement.misread_sheets import suspect_rows
 from greyanchor.core.measurement.repeatability import LARGEST_LIMIT, MOVED_LIMIT, Comparison, compare_passes
 from greyanchor.core.measurement.whole_pass import GAIN, pass_shift
 from greyanchor.measuring.cache import remembered
-from greyanchor.measuring.expectations import expectation_of
+from greyanchor.measuring.expectations import FOR_DRIFT, expectation_of
 from greyanchor.measuring.models import ReadingPass, SheetPrint, pass_finished, readings_suspect
 
 #: a row differs by more than what moved all patches when it does so by this many times as much
 _BEYOND_MOVED = 3.0
-#: charts that are printed to see whether machine or media changed: then that is the result, no suspicion
-_MAY_DIFFER = ("restore", "control-strip")
 
 
 @dataclass(frozen=True)
@@ -84,8 +82,8 @@ def _of_whole_passes(job: SheetPrint, done: list[ReadingPass]) -> list[Suspicion
     """Passes that are off as wholes; where all of several are off alike in lightness, it is no slip of one
     calibration.
     """
-    if job.chart.purpose in _MAY_DIFFER:
-        return []
+    if job.chart.purpose in FOR_DRIFT:
+        return []  # that paper or machine changed is the result then, and no suspicion
     expected = expectation_of(job)
     shifts = [(p.number, shift) for p in done if (shift := pass_shift(expected, p.lab())) is not None]
     gains = [shift.gain for _, shift in shifts]

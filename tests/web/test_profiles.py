@@ -355,7 +355,8 @@ def test_soft_proofs_are_pictures_for_every_intent(client: Client, profile: Prof
         seen[intent] = np.asarray(Image.open(io.BytesIO(answer.content)), dtype=float)
         assert seen[intent].shape == (240, 480, 3)
     assert np.abs(seen["perceptual"] - seen["source"]).mean() > 2
-    assert seen["absolute"].max() < seen["relative"].max(), "paper is not as white as the screen"
+    lightest = {k: v.min(axis=2).max() for k, v in seen.items()}
+    assert lightest["absolute"] < lightest["relative"], "paper is not as white as the screen"
     assert client.get(f"/profiles/{profile.pk}/proof/ramps-perceptual.png").status_code == 200
     assert client.get(f"/profiles/{profile.pk}/proof/?intent=odd").status_code == 404
 
