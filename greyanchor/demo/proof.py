@@ -93,6 +93,9 @@ def seed(users: dict[str, User], aim: AimRecord) -> None:
     order = Order(aim, "iso12647-7:2016", True)
     kept = (_DRIFTING, _FAULTY, _PROOF, "Kelp Synthetic, deck charts", "Tideline Matt, tide tables")
     Check.objects.filter(mode__name__in=kept).update(made_at=now - timedelta(days=100))
+    PrintMode.objects.filter(name__in=kept, state=PrintMode.State.RELEASED).update(
+        released_at=now - timedelta(days=99)
+    )
     drifting = _mode(_DRIFTING)
     last = None
     for week in range(_WEEKS):

@@ -12,6 +12,8 @@ import numpy as np
 import numpy.typing as npt
 
 WIDTH, HEIGHT = 560, 320
+#: days between ticks of an axis of days
+_DAYS = (1, 2, 5, 7, 14, 28, 56, 91, 182, 365)
 _LEFT, _RIGHT, _TOP, _BOTTOM = 52, 14, 12, 40
 #: height of a name at the end of a line
 _LABEL = 11.0
@@ -39,6 +41,9 @@ class Axis:
     def ticks(self, count: int = 6) -> list[float]:
         """Round values inside the axis."""
         raw = (self.high - self.low) / count
+        if self.origin is not None:
+            step = float(min(_DAYS, key=lambda days: abs(days - raw)))
+            return [float(v) for v in np.arange(np.ceil(self.low / step) * step, self.high + 1e-6, step)]
         power = 10.0 ** np.floor(np.log10(raw))
         step = float(min((m * power for m in (1, 2, 2.5, 5, 10)), key=lambda s: abs(s - raw)))
         first = np.ceil(self.low / step - 1e-9) * step

@@ -112,7 +112,9 @@ def _readings_of(passes: list[ReadingPass]) -> list[ReadingSet]:
 
 
 def _volume(job: SheetPrint, sources: list[ReadingPass]) -> float:
-    """How far ink volumes may have moved since: charts that look for drift are printed where there is some."""
+    """How far ink volumes may have moved since: charts that look for drift are printed where there is
+    some.
+    """
     if job.chart.purpose in FOR_DRIFT:
         return _DRIFTED
     newest = max(p.finished_at for p in sources if p.finished_at is not None)

@@ -60,6 +60,12 @@ class PrintView:
         return LARGEST_LIMIT
 
     @property
+    def doubtful(self) -> list[ReadingPass]:
+        """Passes to leave out: those that are named, or all where it is not known which is wrong."""
+        named = {s.number for s in self.suspicions}
+        return [p for p in self.passes if p.number in named] if 0 not in named else self.passes
+
+    @property
     def repair_look(self) -> str:
         """A single repair is the thing to do; of several a person chooses."""
         return "btn-main" if len(self.repairs) == 1 else "btn-plain"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from django.contrib.auth.models import User
@@ -50,9 +50,13 @@ def compared(job: SheetPrint, done: list[ReadingPass]) -> Comparison | None:
     if len(done) < 2:
         return None
     key = ("compared", *((p.pk, p.finished_at) for p in done))
-    return remembered(  # type: ignore[no-any-return]
-        key, lambda: compare_passes([p.readings for p in done], expectation_of(job))
-    )
+    return remembered(key, lambda: _compared(job, done))  # type: ignore[no-any-return]
+
+
+def _compared(job: SheetPrint, done: list[ReadingPass]) -> Comparison:
+    """The comparison, naming passes by their own numbers: some may have been left out."""
+    found = compare_passes([p.readings for p in done], expectation_of(job))
+    return replace(found, worst_pass={k: done[v - 1].number for k, v in found.worst_pass.items()})
 
 
 def suspicions(job: SheetPrint) -> list[Suspicion]:
@@ -75,7 +79,7 @@ def _suspicions(job: SheetPrint, done: list[ReadingPass]) -> list[Suspicion]:
         return [*found, *_of_rows(job, done[0])]
     comparison = compared(job, done)
     assert comparison is not None
-    return [*found, *(_of_comparison(comparison, done) if len(done) == 2 else [])]
+    return [*found, *_of_comparison(comparison, done)]
 
 
 def _of_whole_passes(job: SheetPrint, done: list[ReadingPass]) -> list[Suspicion]:

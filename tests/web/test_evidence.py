@@ -385,6 +385,29 @@ def test_suspect_readings_give_no_result_until_somebody_settles_it(
     assert suspicions.suspicions(job) == []
 
 
+def test_passes_are_named_by_their_own_numbers_when_some_were_left_out(
+    up_to: Callable[[str], Build], user: User, client: Client
+) -> None:
+    build = up_to("linearization")
+    job = _printed(build, user)
+    for number in (1, 2):
+        services.keep_whole_pass(job, careful_reading(job, number), "reader", user)
+    evidence.leave_out(job.passes.get(number=1).pk, user)
+    bad = careful_reading(job, 3)
+    spectra = bad.spectra.copy()
+    places = np.flatnonzero(bad.rows == 3)
+    spectra[places] = spectra[places][::-1]
+    services.keep_whole_pass(job, replace(bad, spectra=spectra), "reader", user)
+    assert {s.number for s in suspicions.suspicions(job)} == {3}
+    services.keep_whole_pass(job, careful_reading(job, 4), "reader", user)
+    found = suspicions.suspicions(job)
+    assert {s.number for s in found} == {3}, "of three passes too"
+    page = client.get(f"/builds/{build.pk}/").content.decode()
+    assert "pass 3 misread it" in page and stage_of(build, "linearization").result is None
+    evidence.leave_out(job.passes.get(number=3).pk, user)
+    assert stage_of(build, "linearization").result is not None
+
+
 def _printed(build: Build, user: User) -> SheetPrint:
     job = stage_of(build, "linearization").sheet_print
     return print_sheet(job.pk, user, timezone.now() - timedelta(hours=1))
