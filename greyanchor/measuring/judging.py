@@ -39,7 +39,8 @@ def refusal_of_row(current: ReadingPass, row: int, lab: Array, first: ReadingPas
         return ""
     before = current.attempts.get(f"refused {row}")
     alike = (
-        before is not None
+        not verdict.never
+        and before is not None
         and len(before) == len(lab)
         and np.median(delta_e_2000(np.array(before), lab)) < ALIKE
     )

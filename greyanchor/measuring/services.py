@@ -189,13 +189,15 @@ def read_sheet(pk: int, sheet: int) -> Outcome:
 
 
 def _refusal_of_sheet(current: ReadingPass, sheet: int, lab: Array, first: ReadingPass | None) -> str:
-    """Why a sheet is not kept, or nothing: two alike readings of a refused sheet are kept with a mark."""
+    """Why a sheet is not kept, or nothing: one that is refused for single rows is kept with a mark once it
+    was read alike twice; another sheet never is.
+    """
     reason = refusal_of_sheet(current.sheet_print, sheet, lab, first)
     key = f"refused sheet {sheet}"
     before = current.attempts.get(key)
     if not reason:
         return ""
-    alike = before is not None and len(before) == len(lab)
+    alike = before is not None and len(before) == len(lab) and reason.startswith("row ")
     if alike and np.median(delta_e_2000(np.array(before), lab)) < ALIKE:
         chart = current.sheet_print.chart.patches
         assert chart.rows is not None

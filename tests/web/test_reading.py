@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import timedelta
 
+import numpy as np
 import pytest
 from django.contrib.auth.models import User
 from django.test import Client
@@ -163,6 +165,29 @@ def test_a_row_that_the_first_pass_misread_is_kept_the_second_time_reported_and_
         "the right reading agrees with pass 2 and needs no second try"
     )
     assert "The passes agree." in client.get(f"/builds/{build.pk}/").content.decode()
+
+
+@pytest.mark.parametrize("slip", [lambda s: s[:-1], lambda s: np.repeat(s[:1] * 0 + 0.9, len(s), axis=0)])
+def test_a_short_row_or_bare_paper_is_never_kept_however_alike(
+    current: ReadingPass, monkeypatch: pytest.MonkeyPatch, slip: Callable[[np.ndarray], np.ndarray]
+) -> None:
+    monkeypatch.setattr(StripReader, "read_row", lambda self, spectra, *_: slip(spectra))
+    services.calibrate_white(current.pk)
+    said = [services.read_row(current.pk, 2) for _ in range(3)]
+    assert not any(outcome.kept for outcome in said) and ReadingRow.objects.count() == 0
+    assert "try 3" in said[2].message, "the same refusal is seen to be another one"
+
+
+def test_a_row_refused_twice_alike_is_kept_with_a_mark(
+    current: ReadingPass, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(StripReader, "read_row", lambda self, spectra, *_: spectra[::-1])
+    services.calibrate_white(current.pk)
+    assert not services.read_row(current.pk, 2).kept
+    outcome = services.read_row(current.pk, 2)
+    assert outcome.kept and "kept with a mark: it was read backwards" in outcome.message
+    current.refresh_from_db()
+    assert list(current.marks) == ["2"]
 
 
 def test_a_pass_that_is_complete_cannot_be_changed(client: Client, current: ReadingPass) -> None:

@@ -42,7 +42,8 @@ class RowVerdict:
     """Whether a row that was just read can be what the chart says; `reason` is reported to the hands.
 
     `kind` is one of `KINDS`, empty where the row is right; `confidence` 0..1 that it is wrong; `patches` the
-    places, counted from 0, of patches that stand out alone.
+    places, counted from 0, of patches that stand out alone. `never` says that no number of alike readings
+    makes it right: it has another number of patches, or none of ink.
     """
 
     ok: bool
@@ -50,6 +51,7 @@ class RowVerdict:
     kind: str = ""
     confidence: float = 0.0
     patches: tuple[int, ...] = ()
+    never: bool = False
 
 
 @dataclass(frozen=True)
@@ -110,14 +112,11 @@ def judge_row(
     `around` is what else `row` could be; without it only the row's own slips are looked for.
     """
     if len(measured) != len(expected):
-        return RowVerdict(
-            False,
-            f"{len(measured)} patches seen, {len(expected)} expected: move at an even pace",
-            "short",
-            1.0,
-        )
+        reason = f"{len(measured)} patches seen, {len(expected)} expected: move at an even pace"
+        return RowVerdict(False, reason, "short", 1.0, never=True)
     if only_paper(expected.lab, measured):
-        return RowVerdict(False, "only paper was seen: place the ruler on the patches", "other", 1.0)
+        reason = "only paper was seen: place the ruler on the patches"
+        return RowVerdict(False, reason, "other", 1.0, never=True)
     own = cost_of(expected, measured)
     slips = _own_slips(expected, measured) if len(expected) >= _SHORTEST else []
     if around is not None and len(expected) >= _SHORTEST and own > GAP:
