@@ -5,7 +5,6 @@ from __future__ import annotations
 
 from dataclasses import replace
 from datetime import timedelta
-from typing import Any
 
 from django.utils import timezone
 
@@ -177,8 +176,3 @@ def _try_films(passes: list[ReadingPass], channels: tuple[str, ...]) -> InkFilms
 def expected_lab(job: SheetPrint, first: ReadingPass | None = None) -> Array:
     """Lab (n, 3) that the reading page shows as what is to come: the `first` pass where there is one."""
     return first.lab() if first is not None else expectation_of(job).lab
-
-
-def facts_of(expected: Expectation) -> dict[str, Any]:
-    """Where an expectation comes from, for pages."""
-    return {"source": expected.source, "rough": expected.rough}

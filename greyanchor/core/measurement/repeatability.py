@@ -12,6 +12,7 @@ from greyanchor.core.colour.colorimetry import Array, delta_e_2000
 from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.alignment import cost_of
 from greyanchor.core.measurement.expectation import Expectation, fit_common, plain
+from greyanchor.core.measurement.misreads import gap_between
 from greyanchor.core.measurement.readings import SAME_DEVICE, ReadingSet
 
 #: default acceptance of a double reading, dE00
@@ -87,14 +88,6 @@ class Comparison:
     def unlike(self) -> bool:
         """Whether the passes have nothing to do with each other: another sheet, or another chart."""
         return self.shift > 6.0
-
-    @property
-    def rows_to_read_again(self) -> tuple[int, ...]:
-        """Suspect rows, and the rows of patches above the acceptance when the passes do not agree."""
-        rows = set(self.suspect_rows)
-        if not self.acceptable() and self.rows is not None:
-            rows |= {int(r) for r in self.rows[self.differences > LARGEST_LIMIT]}
-        return tuple(sorted(rows))
 
     @property
     def stray_patches(self) -> tuple[str, ...]:
@@ -303,7 +296,7 @@ def _weighed(
         places = np.flatnonzero(rows == row)
         costs = [cost_of(near.select(places), lab[places]) for lab in labs]
         best = min(costs)
-        if (max(costs) - best) / max(1.0, best / (1.5 * len(places))) > _CLEAR:
+        if gap_between(max(costs), best, len(places)) > _CLEAR:
             worst[f"row {row}"] = int(np.argmax(costs)) + 1
     # a suspect row is weighed as a whole: single patches of it may lie nearer to what was expected by chance
     within = np.isin(rows, suspects) if rows is not None else np.zeros(len(ids), dtype=bool)
