@@ -22,7 +22,13 @@ from greyanchor.core.colour.colorimetry import Array, delta_e_2000, lab_to_xyz, 
 from greyanchor.core.formats import icc
 from greyanchor.core.formats.icc_tables import decode_lab
 from greyanchor.core.measurement.readings import ReadingSet
-from greyanchor.core.profiling.build import ProfileResult, ProfileSettings, build_profile, random_inks
+from greyanchor.core.profiling.build import (
+    REACHED_WITHIN,
+    ProfileResult,
+    ProfileSettings,
+    build_profile,
+    random_inks,
+)
 from greyanchor.core.profiling.inversion import Inverter
 from greyanchor.core.profiling.preview import preview
 from greyanchor.core.profiling.separation import PRESETS, Separation
@@ -71,7 +77,7 @@ def _neutral_axis(result: ProfileResult) -> None:
     aim = np.column_stack([np.linspace(100.0, 0.0, 120), np.zeros(120), np.zeros(120)])
     inks = lcms.lab_to_device(result.data, aim, "relative")
     lab = lcms.device_to_lab(result.data, inks, "relative")
-    reached = np.abs(lab[:, 0] - aim[:, 0]) < 1.5
+    reached = np.abs(lab[:, 0] - aim[:, 0]) < REACHED_WITHIN
     report("neutral axis, dCh", float(np.hypot(lab[reached, 1], lab[reached, 2]).max()), 0.8, "Lab")
     report(
         "neutral axis, lightness that turns back", float(max(np.diff(lab[reached, 0]).max(), 0.0)), 0.0, "L*"

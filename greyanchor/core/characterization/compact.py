@@ -32,7 +32,8 @@ class CompactModel:
     first, second
         Powers (p, a) and (q, b) of the two halves of the channels, a + b channels.
     coefficients
-        Shape (p, q * 3); zero where the powers of both halves exceed the degree.
+        Shape (p, 3 * q), single precision, which is far finer than the fit; zero where the powers of both
+        halves exceed the degree.
     """
 
     degree: int
@@ -46,6 +47,7 @@ class CompactModel:
 
     def _lab(self, even: Array) -> Array:
         split = self.first.shape[1]
+        even = even.astype(np.float32)
         a = _values(even[:, :split], self.first, self.degree)
         b = _values(even[:, split:], self.second, self.degree)
         return _contract(a @ self.coefficients, b)
@@ -55,8 +57,15 @@ class CompactModel:
         parts = in_parallel(self._with_gradient, even, 1024)
         return np.concatenate([p[0] for p in parts]), np.concatenate([p[1] for p in parts])
 
+    def continued(self, even: Array) -> tuple[Array, Array]:
+        """The same where coordinates may leave 0..1: colours go on as straight as they left."""
+        inside = np.clip(even, 0.0, 1.0)
+        lab, gradient = self.lab_with_gradient(inside)
+        return lab + np.einsum("nc,nck->nk", even - inside, gradient), gradient
+
     def _with_gradient(self, even: Array) -> tuple[Array, Array]:
         split = self.first.shape[1]
+        even = even.astype(np.float32)
         a, da = _products(even[:, :split], self.first, self.degree)
         b, db = _products(even[:, split:], self.second, self.degree)
         mixed = a @ self.coefficients
@@ -79,7 +88,7 @@ def compact(model: ForwardModel, total_ink: float) -> CompactModel:
         for i, j in itertools.product(range(len(first)), range(len(second)))
         if first[i].sum() + second[j].sum() <= degree
     ]
-    even = _places(model, total_ink, max(4 * len(pairs), 400))
+    even = prints(model, total_ink, max(4 * len(pairs), 400))
     a = _values(even[:, :split], first, degree)
     b = _values(even[:, split:], second, degree)
     rows, columns = np.array(pairs).T
@@ -87,13 +96,14 @@ def compact(model: ForwardModel, total_ink: float) -> CompactModel:
     gram = basis.T @ basis
     gram[np.diag_indices_from(gram)] += 1e-6 * len(even)
     solved = np.linalg.solve(gram, basis.T @ model.lab(model.to_device(even)))
-    coefficients = np.zeros((len(first), len(second), 3))
-    coefficients[rows, columns] = solved
+    coefficients = np.zeros((len(first), 3, len(second)), dtype=np.float32)
+    coefficients[rows, :, columns] = solved
     return CompactModel(degree, first, second, coefficients.reshape(len(first), -1))
 
 
-def _places(model: ForwardModel, total_ink: float, count: int) -> Array:
-    """Even coordinates (n, channels) where prints lie, denser at the walls, thinned where ink sums too high.
+def prints(model: ForwardModel, total_ink: float, count: int) -> Array:
+    """Even coordinates (`count` or more, channels) where prints lie, denser at the walls, thinned where
+    ink sums to more than `total_ink` (fractions).
 
     With more than four inks most prints hold a few of them, and light ones little of each.
     """
@@ -122,9 +132,9 @@ def _values(even: Array, powers: Array, degree: int) -> Array:
     """Products of Chebyshev polynomials (n, len(powers)) at even coordinates (n, channels)."""
     n, channels = even.shape
     if channels == 0:
-        return np.ones((n, 1))
+        return np.ones((n, 1), dtype=even.dtype)
     u = 2.0 * even.T - 1.0
-    value = np.empty((degree + 1, channels, n))
+    value = np.empty((degree + 1, channels, n), dtype=even.dtype)
     value[0], value[1] = 1.0, u
     for k in range(2, degree + 1):
         value[k] = 2.0 * u * value[k - 1] - value[k - 2]
@@ -135,9 +145,9 @@ def _products(even: Array, powers: Array, degree: int) -> tuple[Array, list[Arra
     """Products of Chebyshev polynomials (n, len(powers)) and their gradients by each channel."""
     n, channels = even.shape
     if channels == 0:
-        return np.ones((n, 1)), []
+        return np.ones((n, 1), dtype=even.dtype), []
     u = 2.0 * even - 1.0
-    value = np.empty((degree + 1, channels, n))
+    value = np.empty((degree + 1, channels, n), dtype=even.dtype)
     slope = np.empty_like(value)
     value[0], slope[0] = 1.0, 0.0
     value[1], slope[1] = u.T, 2.0
@@ -154,4 +164,4 @@ def _products(even: Array, powers: Array, degree: int) -> tuple[Array, list[Arra
 
 
 def _contract(mixed: Array, b: Array) -> Array:
-    return np.einsum("nqk,nq->nk", mixed.reshape(len(b), -1, 3), b)
+    return np.einsum("nkq,nq->nk", mixed.reshape(len(b), 3, -1), b)

@@ -109,6 +109,19 @@ class ForwardModel:
                 lab = lab + surface.predict(even)
         return np.asarray(lab)
 
+    def lab_on_grid(self, axes: list[Array]) -> Array:
+        """Lab (k1, k2, .., 3) at every combination of even coordinates, `axes` (k,) of each channel; far
+        quicker than one by one.
+        """
+        sides = [len(axis) for axis in axes]
+        even = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, len(axes))
+        bare = replace(self, remainder=None, corrections=())
+        lab = bare.lab(self.to_device(even)).reshape(*sides, 3)
+        for surface in (self.remainder, *self.corrections):
+            if surface is not None:
+                lab = lab + surface.on_grid(axes)
+        return lab
+
     def _even_slope(self, device: Array) -> Array:
         position = np.clip((device * (_CURVE_POINTS - 1)).astype(int), 0, _CURVE_POINTS - 2)
         steps = np.diff(self.even, axis=1) * (_CURVE_POINTS - 1)

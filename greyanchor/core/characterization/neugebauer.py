@@ -6,6 +6,7 @@ Works on any set of "bands": reflectance spectra, or XYZ / 100 where there are n
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
@@ -15,7 +16,8 @@ from greyanchor.core.colour.colorimetry import Array
 
 KNOTS = np.array([0.0, 0.1, 0.25, 0.45, 0.65, 0.82, 1.0])
 _FLOOR = 1e-4
-_MAX_FIT_PATCHES = 450
+#: patches that the curves are fitted to, with up to four inks and with more, whose overprints are many
+_MAX_FIT_PATCHES, _MANY_INKS_PATCHES = 450, 1200
 
 
 def subsets(channels: int) -> Array:
@@ -54,7 +56,12 @@ class NeugebauerModel:
         """Bands (m, bands) of device values (m, channels), fractions 0..1; Yule-Nielsen n and dot gain
         applied (Yule and Nielsen 1951; Neugebauer 1937).
         """
-        return np.asarray(np.maximum(demichel(_areas(device, self.gains)) @ self.roots, 0.0) ** self.n)
+        area = np.column_stack([curve(device[:, c]) for c, curve in enumerate(self._curves)])
+        return np.asarray(np.maximum(demichel(area) @ self.roots, 0.0) ** self.n)
+
+    @cached_property
+    def _curves(self) -> list[PchipInterpolator]:
+        return _curves(self.gains)
 
 
 def fit(device: Array, bands: Array, start_n: float = 1.8) -> NeugebauerModel:
@@ -66,7 +73,7 @@ def fit(device: Array, bands: Array, start_n: float = 1.8) -> NeugebauerModel:
     Device values are fractions 0..1, bands reflectance factors above 0.
     """
     channels = device.shape[1]
-    sample = _sample(len(device))
+    sample = _sample(len(device), _MAX_FIT_PATCHES if channels <= 4 else _MANY_INKS_PATCHES)
     thin = slice(None, None, 3) if bands.shape[1] > 6 else slice(None)
     d, b = device[sample], np.maximum(bands[sample][:, thin], _FLOOR)
     start = np.concatenate([[start_n], *[_logits(1.0 - np.exp(-2.2 * KNOTS[1:-1])) for _ in range(channels)]])
@@ -94,10 +101,8 @@ def fit(device: Array, bands: Array, start_n: float = 1.8) -> NeugebauerModel:
     return NeugebauerModel(float(n), gains, np.maximum(roots, 1e-4))
 
 
-def _sample(count: int) -> Array:
-    if count <= _MAX_FIT_PATCHES:
-        return np.arange(count)
-    return np.unique(np.linspace(0, count - 1, _MAX_FIT_PATCHES).astype(int))
+def _sample(count: int, most: int) -> Array:
+    return np.unique(np.linspace(0, count - 1, min(count, most)).astype(int))
 
 
 def _logits(rising: Array) -> Array:
@@ -114,8 +119,12 @@ def _unpack(parameters: Array, channels: int) -> tuple[float, Array]:
     return float(parameters[0]), gains
 
 
+def _curves(gains: Array) -> list[PchipInterpolator]:
+    return [PchipInterpolator(KNOTS, g) for g in gains]
+
+
 def _areas(device: Array, gains: Array) -> Array:
-    return np.column_stack([PchipInterpolator(KNOTS, g)(device[:, c]) for c, g in enumerate(gains)])
+    return np.column_stack([curve(device[:, c]) for c, curve in enumerate(_curves(gains))])
 
 
 def _primaries(weights: Array, target: Array, channels: int) -> Array:

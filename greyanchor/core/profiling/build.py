@@ -44,6 +44,8 @@ from greyanchor.core.profiling.tables import (
 
 Progress = Callable[[float, str], None]
 NEUTRAL_STEPS = 120
+#: a step of the neutral axis is printed where its lightness (L*) is met this well
+REACHED_WITHIN = 0.5
 #: less lightness (L*) or volume (cubic Lab) than this is no gamut to profile
 LEAST_RANGE, LEAST_VOLUME = 12.0, 3000.0
 #: a black is neutral when its colour is met to this (weighted Lab)
@@ -153,7 +155,7 @@ def build_from_model(
     _refuse_no_gamut(gamut, channels)
     rendering = rendering_for(inverter, white, inks, settings)
     progress(0.25, "device to Lab tables")
-    forward = forward_tables(model, rendering, sizes)
+    forward = forward_tables(inverter, rendering, sizes)
 
     def inner(share: float, text: str) -> None:
         progress(0.32 + 0.6 * share, text)
@@ -276,7 +278,7 @@ def neutral_axis(profile: icc.IccProfile, steps: int = NEUTRAL_STEPS) -> Array:
 
 def printable(neutral: Array) -> Array:
     """Which steps of `neutral_axis` (n, channels + 4) the printer reaches in lightness: a mask (n,)."""
-    return np.asarray(np.abs(neutral[:, 0] - neutral[:, -3]) < 1.5)
+    return np.asarray(np.abs(neutral[:, 0] - neutral[:, -3]) < REACHED_WITHIN)
 
 
 def round_trip(

@@ -32,10 +32,23 @@ _SHARED_PULL, _AWAY_PULL = 2.0, 12.0
 #: a further ink takes part in colours whose hue is this near its own (radians)
 _REACH_OF_HUE = np.radians(85.0)
 _TOTAL_PULL = 400.0
+#: away from the neutral axis black gives way before other inks come to their limit, or all to the total:
+#: what stands at a limit turns with an edge, which a table cannot follow. How near (even coordinates, sum of
+#: inks), and how firmly
+_NEAR_TOP, _NEAR_TOTAL = 0.6, 1.0
+_TOP_PULL, _SUM_PULL = 5.0, 4.0
+#: full at this chroma and this much darker than where black begins; where it has not begun, only this share
+#: of the distance, in colours darker than that
+_FROM_CHROMA, _PAST_START = 10.0, 0.2
+_BEFORE_START, _BEFORE_FROM = 0.5, 0.4
 #: colours missed by less than this by the compact model (weighted Lab) are worth taking to the model itself
 _WITHIN_REACH = 0.5
+#: pull, against that to its aim, of each ink to where coarser nodes around it put it
+_FOLLOW = 0.3
 #: a step that wins less than this outside the gamut (root of the cost) is the last
 _NO_GAIN = 0.01
+#: pull of black, and of other inks, to where the edge of the gamut left them, beyond that edge
+_BLACK_BEYOND, _BEYOND_PULL = 20.0, 4.0
 _PART = 3000
 _NET = 4096
 
@@ -54,17 +67,27 @@ class Inversion:
 @dataclass
 class _Points:
     """Colours being solved: aims (n, 3), their weights (n, 3, 3), ink aims (n, channels) and their pulls,
-    alike.
+    alike; by how much coordinates may leave their bounds, and how far (n,) from them black gives way, as a
+    share of what is usual.
     """
 
     lab: Array
     weights: Array
     anchor: Array
     pull: Array
+    room: float = 0.0
+    early: Array | None = None
 
     def part(self, which: Array | slice) -> _Points:
         """Some of the points."""
-        return _Points(self.lab[which], self.weights[which], self.anchor[which], self.pull[which])
+        return replace(
+            self,
+            lab=self.lab[which],
+            weights=self.weights[which],
+            anchor=self.anchor[which],
+            pull=self.pull[which],
+            early=None if self.early is None else self.early[which],
+        )
 
 
 class Inverter:
@@ -111,6 +134,17 @@ class Inverter:
         if self.black is not None:
             pull[:, self.black] = _BLACK_PULL
         return pull
+
+    def _early(self, lab: Array) -> Array:
+        """How far (n,) before a limit black gives way, as a share of what is usual: not near the neutral
+        axis, whose black is as asked for, and hardly in tones that are to be free of black.
+        """
+        chroma = np.hypot(lab[:, 1] - self.white[1], lab[:, 2] - self.white[2])
+        darkness = (self.white[0] - lab[:, 0]) / max(float(self.white[0]) - self.darkest, 1.0)
+        away = np.clip(chroma / _FROM_CHROMA, 0.0, 1.0)
+        past = np.clip((darkness - self.separation.black_start) / _PAST_START, 0.0, 1.0)
+        before = _BEFORE_START * np.clip((darkness - _BEFORE_FROM) / _PAST_START, 0.0, 1.0)
+        return np.asarray(away**2 * (3.0 - 2.0 * away) * np.maximum(past, before))
 
     def _nearness(self, lab: Array) -> Array:
         """How near (n, further inks) the hue of each colour lies to that of each further ink: 1 at it, 0 far
@@ -174,11 +208,34 @@ class Inverter:
         even, error = np.concatenate([f[0] for f in found]), np.concatenate([f[1] for f in found])
         return Inversion(even, self._hold_total(self.model.to_device(even)), error)
 
+    def beyond(self, lab: Array, edge: Array, room: float) -> Array:
+        """Even coordinates (n, channels) that would print absolute Lab (n, 3) if inks could go below nothing
+        and above their limits by `room`, every ink as straight as it was at its bound.
+
+        `edge` (n, channels) are the nearest coordinates that can be printed. Between one of these and a
+        colour inside the gamut a table interpolates true; what it prints is held to the bounds afterwards.
+        """
+
+        def part(which: Array) -> Array:
+            at = edge[which]
+            missed = self.model.lab(self.model.to_device(at)) - self.quick.lab(at)
+            pull = np.full(at.shape, _BEYOND_PULL)
+            if self.black is not None:
+                pull[:, self.black] = _BLACK_BEYOND
+            aim = lab[which] - missed
+            return self._descend(_Points(aim, self._weights(lab[which]), at, pull, room), at, 6)[0]
+
+        if not len(lab):
+            return np.zeros((0, self.channels))
+        return np.concatenate(in_parallel(part, np.arange(len(lab)), _PART))
+
     def _solve(self, lab: Array, start: Array | None, rounds: int, settle: int) -> tuple[Array, Array]:
         aims = self.aims(lab)
         even = self._places[self._tree.query(self._keys(lab, aims))[1]] if start is None else start.copy()
         even = np.clip(even, 0.0, self._even_tops)
-        points = _Points(lab, self._weights(lab), aims, self._pulls(lab))
+        points = _Points(lab, self._weights(lab), aims, self._pulls(lab), early=self._early(lab))
+        if start is not None and self.channels <= 4:
+            points = _Points(lab, points.weights, even.copy(), _FOLLOW * points.pull)
         even, _ = self._descend(points, even, rounds if self.channels <= 4 else rounds + 4)
         points = _Points(lab, points.weights, even.copy(), np.minimum(points.pull, _ANCHOR_PULL))
         even, error = self._descend(points, even, settle)
@@ -212,12 +269,13 @@ class Inverter:
     def _descend(self, points: _Points, even: Array, rounds: int) -> tuple[Array, Array]:
         """Even coordinates (n, channels) after `rounds` steps, and the weighted miss (n,) that is left."""
         even = even.copy()
+        low, high = -points.room, self._even_tops + points.room
         miss, cost, gradient, normal = self._normal(points, even, slice(None))
         damping = np.full(len(even), 0.03)
         active, rest = np.arange(len(even)), np.zeros(len(even), dtype=int)
         for _ in range(rounds):
-            step = _step(gradient[active], normal[active], even[active], self._even_tops, damping[active])
-            trial = np.clip(even[active] + step, 0.0, self._even_tops)
+            step = _step(gradient[active], normal[active], even[active], low, high, damping[active])
+            trial = np.clip(even[active] + step, low, high)
             new_miss, new_cost, new_gradient, new_normal = self._normal(points, trial, active)
             better = new_cost < cost[active]
             moved = np.abs(trial - even[active]).max(axis=1)
@@ -238,7 +296,7 @@ class Inverter:
         self, points: _Points, even: Array, which: Array | slice
     ) -> tuple[Array, Array, Array, Array]:
         """Colour miss (n,), cost (n,), gradient (n, channels) and normal matrix (n, channels, channels)."""
-        got, slope = self.quick.lab_with_gradient(even)
+        got, slope = self.quick.continued(even) if points.room else self.quick.lab_with_gradient(even)
         weights = points.weights[which]
         missed = (weights @ (got - points.lab[which])[:, :, None])[:, :, 0]
         by_colour = weights @ np.swapaxes(slope, 1, 2)
@@ -254,7 +312,31 @@ class Inverter:
         normal = across @ by_colour + by_total[:, :, None] * by_total[:, None, :]
         diagonal = np.einsum("njj->nj", normal)
         diagonal += pull**2
+        if points.early is not None:
+            part = self._before_limits(points.early[which], even, device, device_slope)
+            cost, gradient = cost + part[0], gradient + part[1]
+            normal += part[2]
         return np.sqrt(colour), cost, gradient, normal
+
+    def _before_limits(
+        self, early: Array, even: Array, device: Array, device_slope: Array
+    ) -> tuple[Array, Array, Array]:
+        """Cost, gradient and normal matrix of inks that come near their limits, shaped like those of
+        `_normal`.
+        """
+        near = np.maximum(even - self._even_tops + _NEAR_TOP * early[:, None], 0.0)
+        near[early == 0.0] = 0.0
+        if self.black is not None:
+            near[:, self.black] = 0.0
+        full = np.maximum(device.sum(axis=1) - self.total + _NEAR_TOTAL * early, 0.0)
+        full[early == 0.0] = 0.0
+        by_full = np.where(full[:, None] > 0, device_slope, 0.0)
+        cost = _TOP_PULL**2 * (near**2).sum(axis=1) + _SUM_PULL**2 * full**2
+        gradient = _TOP_PULL**2 * near + _SUM_PULL**2 * by_full * full[:, None]
+        normal = _SUM_PULL**2 * by_full[:, :, None] * by_full[:, None, :]
+        diagonal = np.einsum("njj->nj", normal)
+        diagonal += _TOP_PULL**2 * (near > 0)
+        return cost, gradient, normal
 
     def _hold_total(self, device: Array) -> Array:
         """Device values with the sum held: inks other than black give way evenly, and black only when alone
@@ -297,9 +379,9 @@ def _hue_weights(lab: Array) -> Array:
     return out
 
 
-def _step(gradient: Array, normal: Array, even: Array, top: Array, damping: Array) -> Array:
+def _step(gradient: Array, normal: Array, even: Array, low: float, high: Array, damping: Array) -> Array:
     """One damped step (n, channels); coordinates that would leave their bounds are held."""
-    held = ((even <= 1e-9) & (gradient > 0)) | ((even >= top - 1e-9) & (gradient < 0))
+    held = ((even <= low + 1e-9) & (gradient > 0)) | ((even >= high - 1e-9) & (gradient < 0))
     damped = normal.copy()
     diagonal = np.einsum("njj->nj", damped)
     diagonal += damping[:, None] * (diagonal + 1.0)
