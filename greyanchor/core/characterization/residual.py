@@ -73,7 +73,7 @@ class SmoothResidual:
 
     @cached_property
     def _table(self) -> Array:
-        """The surface at Chebyshev nodes of every channel, (nodes^(first half), nodes^(second half) outputs)."""
+        """The surface at Chebyshev nodes, (nodes^(first half), nodes^(second half) outputs)."""
         channels = self.places.shape[1]
         return np.asarray(self.on_grid([_nodes()] * channels).reshape(_NODES ** ((channels + 1) // 2), -1))
 

@@ -28,10 +28,11 @@ from greyanchor.core.formats.icc_tables import encode_lut16
 from greyanchor.core.measurement.readings import ReadingSet, as_inks
 from greyanchor.core.parallel import one_thread
 from greyanchor.core.profiling import sources
+from greyanchor.core.profiling.compression import PERCEPTUAL, SATURATION, compression_of
 from greyanchor.core.profiling.gamut import Gamut, gamut_from_lab
 from greyanchor.core.profiling.inversion import Inverter
 from greyanchor.core.profiling.rebuild import with_settings
-from greyanchor.core.profiling.rendering import CENTRE_L, Rendering, reach_of
+from greyanchor.core.profiling.rendering import CENTRE_L, Rendering
 from greyanchor.core.profiling.separation import Separation
 from greyanchor.core.profiling.shell import shell_of, surface_inks
 from greyanchor.core.profiling.tables import (
@@ -235,8 +236,11 @@ def rendering_for(inverter: Inverter, white: Array, inks: Array, settings: Profi
     low, high, centre = (float(v) for v in axis)
     middle = np.array([centre, 0.0, 0.0])
     printer = shell_of(jzazbz.from_lab(bare.relative(model_lab(inverter, inks))), middle, (low, high))
-    source = shell_of(ends.lay_ends(sources.source_points(settings.source)), middle, (low, high))
-    return replace(ends, printer=printer, reach=reach_of(printer, source))
+    points = ends.lay_ends(sources.source_points(settings.source))
+    perceptual, saturation = (
+        compression_of(knee, printer, points, (low, high)) for knee in (PERCEPTUAL, SATURATION)
+    )
+    return replace(ends, printer=printer, perceptual=perceptual, saturation=saturation)
 
 
 def _darkest_neutral(inverter: Inverter, bare: Rendering) -> float:

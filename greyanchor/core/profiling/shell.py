@@ -7,17 +7,19 @@ color gamut of an output device", Proc. SPIE 3018 (1997)); the hull answers for 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import combinations, product
 
 import numpy as np
-from scipy.ndimage import map_coordinates
+from scipy.ndimage import gaussian_filter, map_coordinates
 from scipy.spatial import ConvexHull
 
 from greyanchor.core.colour.colorimetry import Array
 
 ELEVATIONS, HUES = 91, 120
 _FLIP = 0.35
+#: how far edges are evened, in steps of elevation and hue
+_EVENED = (1.2, 1.0)
 _BLOCK = 512
 
 
@@ -54,6 +56,19 @@ class Shell:
         rows = (elevation + 90.0) / 180.0 * (ELEVATIONS - 1)
         wrapped = np.hstack([table, table[:, :1]])
         return np.asarray(map_coordinates(wrapped, [rows, hue / 360.0 * HUES], order=1, mode="nearest"))
+
+    def evened(self) -> Shell:
+        """The same surface without its edges, which a shade running across would show; the poles stay."""
+        soft = gaussian_filter(self.radius, _EVENED, mode=("nearest", "wrap"))
+        elevation = np.abs(np.linspace(-90.0, 90.0, ELEVATIONS))
+        share = np.clip((88.0 - elevation) / 10.0, 0.0, 1.0)[:, None]
+        return replace(self, radius=soft * share + self.radius * (1.0 - share))
+
+    def cusps(self) -> tuple[Array, Array]:
+        """Lightness and chroma (HUES,) of the most vivid colour of each hue."""
+        lights, chromas = self.leaf(np.arange(HUES) * 360.0 / HUES)
+        best = chromas.argmax(axis=1)
+        return lights[np.arange(HUES), best], chromas.max(axis=1)
 
     def leaf(self, hue: Array) -> tuple[Array, Array]:
         """The half plane of each hue in degrees (n,): lightness and chroma (n, ELEVATIONS) of the surface."""

@@ -15,7 +15,7 @@ from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.formats.icc_tables import Lut, encode_lab, interpolate_grid
 from greyanchor.core.measurement.readings import GREY, as_inks
 from greyanchor.core.profiling.inversion import Inverter
-from greyanchor.core.profiling.rendering import PERCEPTUAL, SATURATION, Rendering
+from greyanchor.core.profiling.rendering import Rendering
 from greyanchor.core.profiling.shell import surface_inks
 
 Progress = Callable[[float, str], None]
@@ -63,7 +63,7 @@ class TableSizes:
     def usual(cls, channels: int) -> TableSizes:
         """Sizes that keep a file usable whatever the number of channels."""
         forward, rendered = _FORWARD[channels]
-        return cls(forward, rendered, *((41, 25, 18) if channels > 1 else (33, 33, 10)))
+        return cls(forward, rendered, *((41, 35, 18) if channels > 1 else (33, 33, 10)))
 
     @classmethod
     def draft(cls, channels: int = 4) -> TableSizes:
@@ -281,9 +281,9 @@ def forward_tables(inverter: Inverter, rendering: Rendering, sizes: TableSizes) 
     same = sizes.forward_rendered == sizes.forward
     coarse = exact if same else printed(sizes.forward_rendered)
     return {
-        "A2B0": table(rendering.out_of_printer(coarse, PERCEPTUAL), sizes.forward_rendered),
+        "A2B0": table(rendering.out_of_printer(coarse, rendering.perceptual), sizes.forward_rendered),
         "A2B1": table(exact, sizes.forward),
-        "A2B2": table(rendering.out_of_printer(coarse, SATURATION), sizes.forward_rendered),
+        "A2B2": table(rendering.out_of_printer(coarse, rendering.saturation), sizes.forward_rendered),
     }
 
 
@@ -308,10 +308,10 @@ def backward_tables(
     tables = {"B2A1": _table(even, axes, outs)}
     deep = replace(axes, dark=rendering.pcs_black)
     done = 0.5
-    for name, knee in (("B2A0", PERCEPTUAL), ("B2A2", SATURATION)):
+    for name, intent in (("B2A0", rendering.perceptual), ("B2A2", rendering.saturation)):
         progress(done, f"table {name}, {sizes.rendered}³ nodes")
         nodes = deep.nodes(sizes.rendered)
-        relative = rendering.into_printer(nodes, knee)
+        relative = rendering.into_printer(nodes, intent)
         start = _start_from(tables["B2A1"], relative)
         solved = inverter.solve(rendering.absolute(relative), start, rounds=2, settle=1)
         tables[name] = _table(_bare_white(solved.even, nodes), deep, outs)
