@@ -73,9 +73,11 @@ class SmoothResidual:
 
     @cached_property
     def _table(self) -> Array:
-        """The surface at Chebyshev nodes, (nodes^(first half), nodes^(second half) outputs)."""
+        """The surface at Chebyshev nodes, (nodes^(first half), outputs nodes^(second half))."""
         channels = self.places.shape[1]
-        return np.asarray(self.on_grid([_nodes()] * channels).reshape(_NODES ** ((channels + 1) // 2), -1))
+        rows, outputs = _NODES ** ((channels + 1) // 2), self.weights.shape[1]
+        grid = self.on_grid([_nodes()] * channels).reshape(rows, -1, outputs)
+        return np.ascontiguousarray(grid.swapaxes(1, 2)).reshape(rows, -1)
 
     def _from_table(self, at: Array) -> Array:
         """Interpolated by the polynomial through the nodes of each channel, which such smooth curves follow
@@ -86,8 +88,8 @@ class SmoothResidual:
         for start in range(0, len(at), _BLOCK):
             block = at[start : start + _BLOCK]
             first, second = _halves([_shares(column).T for column in block.T])
-            mixed = (first.T @ self._table).reshape(len(block), len(second), outputs)
-            out[start : start + _BLOCK] = np.einsum("nqk,qn->nk", mixed, second)
+            mixed = (first.T @ self._table).reshape(len(block), outputs, len(second))
+            out[start : start + _BLOCK] = np.einsum("nkq,nq->nk", mixed, np.ascontiguousarray(second.T))
         return out
 
 

@@ -43,8 +43,6 @@ _FROM_CHROMA, _PAST_START = 10.0, 0.2
 _BEFORE_START, _BEFORE_FROM = 0.5, 0.4
 #: colours missed by less than this by the compact model (weighted Lab) are worth taking to the model itself
 _WITHIN_REACH = 0.5
-#: pull, against that to its aim, of each ink to where coarser nodes around it put it
-_FOLLOW = 0.3
 #: a step that wins less than this outside the gamut (root of the cost) is the last
 _NO_GAIN = 0.01
 #: pull of black, and of other inks, to where the edge of the gamut left them, beyond that edge
@@ -196,7 +194,8 @@ class Inverter:
     def solve(self, lab: Array, start: Array | None = None, rounds: int = 14, settle: int = 4) -> Inversion:
         """Ink for absolute Lab (n, 3); `start` (n, channels) are even coordinates to begin from.
 
-        `rounds` steps with the pulls, then `settle` steps anchored.
+        `rounds` steps with the pulls, then `settle` steps anchored. With up to four inks a start has its black
+        already, and keeps to it: `rounds` steps anchored.
         """
         empty = np.zeros((0, self.channels))
         places = np.arange(len(lab))
@@ -234,11 +233,10 @@ class Inverter:
         even = self._places[self._tree.query(self._keys(lab, aims))[1]] if start is None else start.copy()
         even = np.clip(even, 0.0, self._even_tops)
         points = _Points(lab, self._weights(lab), aims, self._pulls(lab), early=self._early(lab))
-        if start is not None and self.channels <= 4:
-            points = _Points(lab, points.weights, even.copy(), _FOLLOW * points.pull)
-        even, _ = self._descend(points, even, rounds if self.channels <= 4 else rounds + 4)
+        if start is None or self.channels > 4:
+            even, _ = self._descend(points, even, rounds if self.channels <= 4 else rounds + 4)
         points = _Points(lab, points.weights, even.copy(), np.minimum(points.pull, _ANCHOR_PULL))
-        even, error = self._descend(points, even, settle)
+        even, error = self._descend(points, even, settle if start is None or self.channels > 4 else rounds)
         if start is None:
             self._try_again(points, even, error)
         self._to_the_model(points, even, error)

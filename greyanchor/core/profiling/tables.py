@@ -30,14 +30,14 @@ _PCS_CURVE = 257 * 15 + 1
 #: nodes missed by more than this (Lab) are outside the gamut; steps along an ink to look at its surface
 _INSIDE, _SURFACE_STEPS = 0.3, 33
 #: nodes farther out than this (share of the gamut's radius) are taken from the coarse grid
-_FAR = 1.35
+_FAR = 1.7
 #: how far the nodes follow the reach of the two sides of an axis: 0 for the same number on each
 _LEAN = 0.6
 #: prints, and points along each channel, at which bends of colour are looked for; and what is added, as a
 #: share of their mean, so that no part of an axis is left without nodes
 _BENDS_AT, _BEND_POINTS, _LEAST_BEND = 256, 33, 1.0
 #: nodes a side by number of channels: device to PCS (colorimetric, the other intents)
-_FORWARD = {1: (255, 255), 2: (65, 33), 3: (33, 25), 4: (21, 17), 5: (9, 7), 6: (7, 5), 7: (6, 5), 8: (5, 4)}
+_FORWARD = {1: (255, 255), 2: (65, 33), 3: (33, 25), 4: (21, 13), 5: (9, 7), 6: (7, 5), 7: (6, 5), 8: (5, 4)}
 
 
 _DRAFT = {1: 33, 2: 17, 3: 13, 4: 9, 5: 6, 6: 5, 7: 4, 8: 3}
@@ -172,8 +172,8 @@ def _lightness(u: Array, dark: float) -> Array:
 
 
 def _side(t: Array, reach: float) -> Array:
-    """0..128 over `t` 0..1: close to zero dense, 86 % of the way within `reach`, the rest beyond it."""
-    knee = 0.86
+    """0..128 over `t` 0..1: close to zero dense, 80 % of the way within `reach`, the rest beyond it."""
+    knee = 0.80
     inner = np.minimum(t, knee) / knee
     outer = np.maximum(t - knee, 0.0) / (1.0 - knee)
     return reach * (0.6 * inner + 0.4 * inner**2) + (128.0 - reach) * outer**1.2
