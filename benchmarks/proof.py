@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from dataclasses import replace
 from datetime import timedelta
+from itertools import combinations
 from typing import Any
 
 import numpy as np
@@ -15,13 +16,14 @@ from greyanchor.core.calibration.greybalance import balance, on_top
 from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.charts.patches import grey_scales
 from greyanchor.core.charts.strips import STRIPS
+from greyanchor.core.colour.colorimetry import delta_e_2000
 from greyanchor.core.formats import cgats
 from greyanchor.core.measurement.readings import ReadingSet
-from greyanchor.core.simulation.standin import print_and_read
+from greyanchor.core.simulation.standin import Condition, print_and_read
 from greyanchor.core.verification import northlight
-from greyanchor.core.verification.diagnosis import diagnose
+from greyanchor.core.verification.diagnosis import Strip, diagnose
 from tests.conftest import CMYK, make_room
-from tests.core.planted import FAULTS, ROOMS, open_shop, plant
+from tests.core.planted import FAULTS, PAIRABLE, ROOMS, Shop, open_shop, plant, plant_two, printed
 
 #: numbers of planted cases: others than those that the tests look at
 _FIRST_CASE = 400
@@ -58,6 +60,40 @@ def causes() -> None:
     report("not ranked first", 100.0 * float(np.mean(np.array(ranks) > 1)), 10.0, "%")
     report("not among the first two", 100.0 * float(np.mean(np.array(ranks) > 2)), 2.0, "%")
     report("one diagnosis, with planting it", (time.perf_counter() - began) / len(ranks), 1.0, "s")
+    _two_at_once(shops)
+    _one_ink(shops)
+
+
+def _two_at_once(shops: list[Shop]) -> None:
+    missed = tried = 0
+    for first, second in combinations(PAIRABLE, 2):
+        if (first, second) == ("rows", "sheets"):
+            continue  # readings mixed up twice over
+        for number in range(_FIRST_CASE, _FIRST_CASE + 4):
+            strip, channel = plant_two(first, second, number, shops)
+            named = [(c.key, c.channel) for c in diagnose(strip)[:3]]
+            tried += 1
+            missed += not all((f, channel if f == "channel" else "") in named for f in (first, second))
+    report(f"two faults at once, not both in the first three of {tried}", 100.0 * missed / tried, 30.0, "%")
+
+
+def _one_ink(shops: list[Shop]) -> None:
+    """An ink that moved by about 4 dE00 where it prints most of itself."""
+    missed = 0
+    for number in range(60):
+        shop = shops[number % len(shops)]
+        channel = CMYK[number % 4]
+        good = printed(shop, 1000 + number)
+        inked = shop.sent[:, number % 4] > 0.5
+        share = 0.0
+        for share in np.arange(0.04, 0.5, 0.02):
+            factor = 1.0 + float(share) * (-1) ** (number // 4)
+            read = printed(shop, 9000 + number, Condition(drift=((channel, factor),)))
+            if np.percentile(delta_e_2000(read.lab(), good.lab())[inked], 90) > 4.0:
+                break
+        causes = diagnose(Strip(shop.sent, good.lab(), read.lab(), shop.strip.rows, shop.strip.sheets))
+        missed += not causes or causes[0].channel != channel
+    report("one ink off by 4 dE00, not first of 60", 100.0 * missed / 60.0, 10.0, "%")
 
 
 def _big(shift: float = 0.0) -> ReadingSet:

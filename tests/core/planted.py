@@ -133,7 +133,7 @@ def _through_another(shop: Shop, shops: list[Shop], number: int, seed: int) -> R
     aim = target.lab_for(shop.strip)
     paper = shop.strip.values().max(axis=1) < 1e-6
     if number % 3 == 0:
-        other = shops[(number + 1) % len(shops)]
+        other = shops[(number + 2) % len(shops)]  # another press, not only another media
         return printed(shop, seed, sent=other.sent)
     intent = "perceptual" if number % 3 == 1 else "saturation"
     white = np.array([[100.0, 0.0, 0.0]])
@@ -159,3 +159,44 @@ def _mixed_up(strip: ReadingSet, lab: np.ndarray, number: int) -> np.ndarray:
     out = lab.copy()
     out[first[:count]], out[second[:count]] = lab[second[:count]], lab[first[:count]]
     return out
+
+
+#: faults that may be planted together
+PAIRABLE = ("paper", "channel", "dot gain", "grey balance", "white", "condition", "rows", "sheets")
+
+
+def plant_two(first: str, second: str, number: int, shops: list[Shop]) -> tuple[Strip, str]:
+    """A strip with two faults at once, and the ink of a ``channel`` fault, else nothing."""
+    both = (first, second)
+    random = np.random.default_rng([number, 77, FAULTS.index(first), FAULTS.index(second)])
+    shop = shops[number % len(shops)]
+    if "condition" in both and shop.room.press.media.brightener < 0.03:
+        shop = shops[0]
+    good = printed(shop, 1000 + number // 10)
+
+    def size(low: float, high: float) -> float:
+        return float(random.choice([-1.0, 1.0]) * random.uniform(low, high))
+
+    state, channel, spread, gains = Condition(), "", 1.0, np.zeros(3)
+    if "paper" in both:
+        turn = random.standard_normal(3) * np.array([0.6, 1.0, 1.0])
+        shift = turn / np.linalg.norm(turn) * abs(size(2.0, 5.0))
+        state = replace(state, paper=(float(shift[0]), float(shift[1]), float(shift[2])))
+    if "channel" in both:
+        channel = str(random.choice(CMYK))
+        state = replace(state, drift=((channel, 1.0 + size(0.08, 0.2)),))
+    if "dot gain" in both:
+        spread = 1.0 + size(0.07, 0.18)
+    if "grey balance" in both:
+        gains = random.permutation(np.array([1.0, -1.0, random.uniform(-0.5, 0.5)])) * size(0.03, 0.07)
+    bend = lambda d: d + np.append(gains, 0.0) * 4.0 * d * (1.0 - d)  # noqa: E731
+    condition = ("M2" if number % 2 else "M0") if "condition" in both else "M1"
+    read = printed(shop, 5000 + 7 * number, state, condition=condition, bend=bend, spread=spread)
+    lab = read.lab()
+    if "white" in both:
+        lab = replace(read, spectra=read.spectra * (1.0 + size(0.03, 0.08))).lab()
+    if "rows" in both:
+        lab = _misread(shop.strip, lab, random)
+    if "sheets" in both:
+        lab = _mixed_up(shop.strip, lab, number)
+    return Strip(shop.sent, good.lab(), lab, shop.strip.rows, shop.strip.sheets, ("M1", "M1")), channel

@@ -9,7 +9,7 @@ import pytest
 
 from greyanchor.core.errors import BadInput
 from greyanchor.core.verification.diagnosis import Strip, diagnose
-from tests.core.planted import FAULTS, ROOMS, Shop, open_shop, plant, printed
+from tests.core.planted import FAULTS, ROOMS, Shop, open_shop, plant, plant_two, printed
 
 CASES_OF_EACH = 8  # builds plants 30 of each
 
@@ -72,3 +72,31 @@ def test_another_measurement_condition_in_the_header_is_reported_even_when_it_ha
 def test_a_handful_of_patches_explains_nothing(shops: list[Shop]) -> None:
     with pytest.raises(BadInput, match="9 patches are too few"):
         diagnose(Strip(np.zeros((9, 4)), np.zeros((9, 3)), np.ones((9, 3))))
+
+
+@pytest.mark.parametrize(
+    ("first", "second"),
+    [
+        ("channel", "dot gain"),
+        ("channel", "white"),
+        ("paper", "channel"),
+        ("grey balance", "sheets"),
+        ("channel", "sheets"),
+        ("dot gain", "sheets"),
+    ],
+)
+def test_two_faults_at_once_are_both_among_the_first_three(
+    shops: list[Shop], first: str, second: str
+) -> None:
+    found = 0
+    for number in range(4):
+        strip, channel = plant_two(first, second, number, shops)
+        named = [(c.key, c.channel) for c in diagnose(strip)[:3]]
+        found += all((f, channel if f == "channel" else "") in named for f in (first, second))
+    assert found >= 3
+
+
+def test_each_of_two_faults_names_the_other(shops: list[Shop]) -> None:
+    strip, _ = plant_two("channel", "white", 1, shops)
+    one, other = diagnose(strip)[:2]
+    assert other.title.lower() in one.evidence.lower() and one.title.lower() in other.evidence.lower()

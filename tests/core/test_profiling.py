@@ -25,8 +25,8 @@ from greyanchor.core.formats import cgats, icc
 from greyanchor.core.formats.icc_tables import encode_lab
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.profiling.build import ProfileResult, ProfileSettings, build_profile
+from greyanchor.core.profiling.compression import PERCEPTUAL, SATURATION
 from greyanchor.core.profiling.gamut import gamut_from_lab
-from greyanchor.core.profiling.rendering import PERCEPTUAL, SATURATION
 from greyanchor.core.profiling.separation import Separation
 from greyanchor.core.profiling.tables import TableSizes
 from tests import lcms

@@ -194,8 +194,8 @@ class Inverter:
     def solve(self, lab: Array, start: Array | None = None, rounds: int = 14, settle: int = 4) -> Inversion:
         """Ink for absolute Lab (n, 3); `start` (n, channels) are even coordinates to begin from.
 
-        `rounds` steps with the pulls, then `settle` steps anchored. With up to four inks a start has its black
-        already, and keeps to it: `rounds` steps anchored.
+        `rounds` steps with the pulls, then `settle` steps anchored. With up to four inks a start has its
+        black already, and keeps to it: `rounds` steps anchored.
         """
         empty = np.zeros((0, self.channels))
         places = np.arange(len(lab))

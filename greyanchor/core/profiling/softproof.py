@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from greyanchor.core.colour.colorimetry import Array, delta_e_2000
-from greyanchor.core.formats.icc import IccProfile
+from greyanchor.core.colour.colorimetry import D50_WHITE, Array, delta_e_2000, lab_to_xyz, xyz_to_lab
+from greyanchor.core.formats.icc import IccProfile, perceptual_black
 from greyanchor.core.parallel import in_parallel
 from greyanchor.core.profiling.sources import USUAL, rgb_to_lab
 
@@ -63,9 +63,21 @@ def proof(profile: IccProfile, rgb: Array, intent: str, on_paper: bool = True) -
     seen = "absolute" if on_paper else "relative"
 
     def part(values: Array) -> Array:
-        return profile.device_to_lab(profile.lab_to_device(source_lab(values), intent), seen)
+        source = onto_black(source_lab(values), profile, intent)
+        return profile.device_to_lab(profile.lab_to_device(source, intent), seen)
 
     return np.concatenate(in_parallel(part, flat, 8192)).reshape(np.shape(rgb))
+
+
+def onto_black(lab: Array, profile: IccProfile, intent: str) -> Array:
+    """Media-relative Lab (n, 3) with black where the profile's intent has it, by straight scaling of XYZ, as
+    a colour management module does between a source and a version 4 profile (ISO 18619).
+    """
+    if intent not in ("perceptual", "saturation"):
+        return lab
+    black = np.array([[perceptual_black(profile.version[0]), 0.0, 0.0]])
+    share = float(lab_to_xyz(black)[0, 1]) / 100.0
+    return xyz_to_lab(lab_to_xyz(lab) * (1.0 - share) + share * D50_WHITE)
 
 
 def source_lab(rgb: Array) -> Array:

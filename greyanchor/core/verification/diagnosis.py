@@ -7,7 +7,7 @@ that were there on a good day are taken off first where they are known.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import combinations
 
 import numpy as np
@@ -15,6 +15,7 @@ import numpy as np
 from greyanchor.core.colour.colorimetry import Array, delta_e_2000
 from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.repeatability import robust_limit
+from greyanchor.core.verification import together
 from greyanchor.core.verification.causes import Shapes, shapes_of
 
 #: Lab of a coordinate that print and instrument scatter by, whatever the cause
@@ -29,6 +30,11 @@ _CHANNELS = "CMYK"
 _INKS = {"C": "cyan", "M": "magenta", "Y": "yellow", "K": "black"}
 #: patches are swapped, not drifted, when putting them right leaves less than this share of the squares
 _PUT_RIGHT = 0.25
+#: the second of two faults counts as so many amounts more, explains at least this share of what the first
+#: leaves, and two are told before any one when the criterion falls by this
+_SECOND_AMOUNT, _SECOND_EXPLAINS, _SECOND_WINS = 1.0, 0.2, 12.0
+#: sheets may be mixed up beside another fault when putting them right leaves less than this of the squares
+_MENDED = 0.7
 #: what one amount does to film, tone and skew (3, 4 channels, 12)
 _ALONE = np.eye(12).reshape(3, 4, 12)
 
@@ -107,7 +113,104 @@ def diagnose(strip: Strip) -> list[Cause]:
         for c in found
         if (c.cost < floor and c.explains >= _WORTH_TELLING) or (result and c.key == "condition")
     ]
-    return sorted(worth, key=lambda c: c.cost)
+    ranked = sorted(worth, key=lambda c: c.cost)
+    return _with_two_at_once(strip, delta, shapes, ranked) if ranked else ranked
+
+
+def _with_two_at_once(strip: Strip, delta: Array, shapes: Shapes, ranked: list[Cause]) -> list[Cause]:
+    """Causes `ranked` alone, with the two that explain the print best together, where the best of them is
+    one of the two or they do it better: before the others when far better, else right behind the best.
+    """
+    tried = [_two_of_print(strip, delta, shapes), *_two_with_reading(strip, delta, shapes)]
+    tried = [two for two in tried if two[1].explains >= _SECOND_EXPLAINS * (1.0 - two[0].explains)]
+    if not tried:
+        return ranked
+    pair = min(tried, key=lambda causes: causes[0].cost)
+    named = {(c.key, c.channel) for c in pair}
+    if pair[0].cost >= ranked[0].cost and (ranked[0].key, ranked[0].channel) not in named:
+        return ranked
+    first = ranked[:1] if pair[0].cost > ranked[0].cost - _SECOND_WINS else []
+    first = [c for c in first if (c.key, c.channel) not in named]
+    named |= {(c.key, c.channel) for c in first}
+    return [*first, *pair, *(c for c in ranked if (c.key, c.channel) not in named)]
+
+
+def _two_of_print(strip: Strip, delta: Array, shapes: Shapes) -> list[Cause]:
+    """The two faults of the print that explain it best together."""
+    whole = float(delta @ delta)
+
+    def cost(pair: together.Fit) -> float:
+        return _cost(float(pair.left @ pair.left), whole, len(delta), pair.amounts + _SECOND_AMOUNT)
+
+    best = min(together.best_pairs(delta, shapes), key=cost)
+    out = []
+    for fault, other in ((0, 1), (1, 0)):
+        rest = delta - best.changes[other]
+        seen = replace(strip, measured=strip.measured - best.changes[other].reshape(-1, 3))
+        named = best.faults[fault].key, best.faults[fault].channel
+        alone = next(c for c in _of_print(seen, rest, shapes) if (c.key, c.channel) == named)
+        share = (float(rest @ rest) - float(best.left @ best.left)) / whole
+        out.append(_beside(alone, share, cost(best)))
+    return _told(out)
+
+
+def _two_with_reading(strip: Strip, delta: Array, shapes: Shapes) -> list[list[Cause]]:
+    """A fault of the reading with the fault of the print that explains the rest best."""
+    whole, out = float(delta @ delta), []
+    for order, what in _orders(strip):
+        mended = replace(strip, measured=strip.measured[order])
+        rest = (mended.measured - mended.expected).ravel()
+        squares = float(rest @ rest)
+        if squares >= _MENDED * whole:
+            continue
+        alone = min(_of_print(mended, rest, shapes), key=lambda c: c.cost)
+        left = (1.0 - alone.explains) * squares
+        evidence = f"{what}, the readings fit far better."
+        sheets = _made("sheets", "Sheets mixed up", evidence, delta, squares, 4)
+        cost = _cost(left, whole, len(delta), 4 + _amounts_of(alone) + _SECOND_AMOUNT)
+        share = (squares - left) / whole
+        out.append(_told([_beside(sheets, sheets.explains, cost), _beside(alone, share, cost)]))
+    for fault in together.faults_of(shapes) if strip.rows is not None else ():
+        pair = _rows_beside(strip, delta, shapes, fault)
+        if pair is not None:
+            out.append(pair)
+    return out
+
+
+def _rows_beside(strip: Strip, delta: Array, shapes: Shapes, fault: together.Fault) -> list[Cause] | None:
+    """Misread rows with one fault of the print; None where no row stands out of what the fault leaves."""
+    whole = float(delta @ delta)
+    fitted = together.fit(delta, shapes, (fault,))
+    change = fitted.changes[0]
+    rows = _rows(replace(strip, measured=strip.measured - change.reshape(-1, 3)), delta - change)
+    if rows is None:
+        return None
+    kept = np.repeat(~np.isin(np.asarray(strip.rows), rows.rows), 3)
+    rest, left = delta * kept, fitted.left * kept
+    squares = float(left @ left)
+    alone = next(
+        c for c in _of_print(strip, rest, shapes) if (c.key, c.channel) == (fault.key, fault.channel)
+    )
+    cost = _cost(squares, whole, len(delta), 0.5 * float((~kept).sum()) + fitted.amounts + _SECOND_AMOUNT)
+    held = (float(fitted.left @ fitted.left) - squares) / whole
+    return _told([_beside(rows, held, cost), _beside(alone, (float(rest @ rest) - squares) / whole, cost)])
+
+
+def _amounts_of(cause: Cause) -> float:
+    return {"stale": 6.0, "condition": 1.5, "white": 1.0}.get(cause.key, 3.0)
+
+
+def _beside(cause: Cause, share: float, cost: float) -> Cause:
+    return replace(cause, explains=max(0.0, share), cost=cost)
+
+
+def _told(pair: list[Cause]) -> list[Cause]:
+    """The two of a pair, what explains more first, each saying that it is one of two."""
+    first, second = sorted(pair, key=lambda c: -c.explains)
+    return [
+        replace(c, evidence=f"{c.evidence} With it: {other.title[0].lower()}{other.title[1:]}.")
+        for c, other in ((first, second), (second, first))
+    ]
 
 
 def _conditions_differ(strip: Strip) -> bool:
@@ -124,20 +227,13 @@ def _cost(squares: float, whole: float, count: int, amounts: float) -> float:
     return float(independent * np.log(squares / count + blind) + amounts * np.log(independent))
 
 
-def _weights(left: Array) -> Array:
-    """Weights (3n,) that keep patches which nothing explains from deciding (Huber)."""
-    size = np.linalg.norm(left.reshape(-1, 3), axis=1)
-    limit = max(0.6, 2.0 * 1.4826 * float(np.median(size)))
-    return np.repeat(np.sqrt(np.minimum(1.0, limit / np.maximum(size, 1e-9))), 3)
-
-
 def _fitted(delta: Array, shapes: Array) -> tuple[Array, float]:
     """Amounts (k,) of shapes (k, 3n) that explain `delta` best, and the squares that are left."""
     weight = np.ones_like(delta)
     amounts = np.zeros(len(shapes))
     for _ in range(4):
         amounts = np.linalg.lstsq((shapes * weight).T, delta * weight, rcond=1e-6)[0]
-        weight = _weights(delta - amounts @ shapes)
+        weight = together.weights(delta - amounts @ shapes)
     left = delta - amounts @ shapes
     return amounts, float(left @ left)
 
@@ -154,7 +250,7 @@ def _inked(delta: Array, shapes: Shapes, mixing: Array) -> tuple[Array, float]:
         step = np.linalg.lstsq((slopes * weight).T, (delta - now) * weight, rcond=1e-6)[0]
         amounts = np.clip(amounts + step, -45.0, 45.0)
         now = shapes.inked(amounts @ mixing)
-        weight = _weights(delta - now)
+        weight = together.weights(delta - now)
     left = delta - now
     return amounts, float(left @ left)
 
