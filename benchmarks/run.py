@@ -172,7 +172,16 @@ def _library() -> None:
 
 def main() -> int:
     spectra_to_lab(np.ones(36))
-    for work in (engine.cmyk, engine.lab_only, engine.real_press, engine.seven, engine.solver):
+    for work in (
+        engine.cmyk,
+        engine.unseen_presses,
+        engine.vivid,
+        engine.lab_only,
+        engine.real_press,
+        engine.seven,
+        engine.eight,
+        engine.solver,
+    ):
         _own_process(work)
     _linearization()
     misreads.everything()

@@ -56,16 +56,15 @@ def _readings(pk: int, sha256: str) -> ReadingSet:
 
 
 def model_of(profile: Profile) -> ForwardModel:
-    """The fitted model kept with a profile; one that has none is fitted once, and the model kept."""
+    """The fitted model kept with a profile; without one of this version it is fitted once, and kept."""
     return _model(profile.pk, profile.sha256)[0]
 
 
 @lru_cache(maxsize=6)
 def _model(pk: int, sha256: str) -> tuple[ForwardModel, CompactModel]:
     held = Profile.objects.values_list("fitted", flat=True).get(pk=pk)
-    if held:
-        model = storage.from_bytes(bytes(held))
-    else:
+    model = storage.from_bytes(bytes(held)) if held else None
+    if model is None:
         model = characterize(_readings(pk, sha256))
         Profile.objects.filter(pk=pk).update(fitted=storage.to_bytes(model))
     return model, compact(model, float(len(model.channels)))

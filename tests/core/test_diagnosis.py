@@ -77,7 +77,7 @@ def test_a_handful_of_patches_explains_nothing(shops: list[Shop]) -> None:
 @pytest.mark.parametrize(
     ("first", "second"),
     [
-        ("channel", "dot gain"),
+        ("dot gain", "white"),
         ("channel", "white"),
         ("paper", "channel"),
         ("grey balance", "sheets"),

@@ -11,10 +11,14 @@ from greyanchor.core.characterization import neugebauer, residual
 from greyanchor.core.characterization.model import FitReport, ForwardModel
 from greyanchor.core.errors import BadInput
 
+#: changes when the same numbers would say something else; a model kept in another form is fitted again
+_FORM = 2
+
 
 def to_bytes(model: ForwardModel) -> bytes:
     """The whole model, compressed; arrays only, nothing that could run."""
     facts = {
+        "form": _FORM,
         "channels": model.channels,
         "n": model.prior.n,
         "fit": model.fit.as_dict(),
@@ -40,11 +44,15 @@ def to_bytes(model: ForwardModel) -> bytes:
     return out.getvalue()
 
 
-def from_bytes(data: bytes) -> ForwardModel:
-    """Inverse of `to_bytes`; what leave-one-out left is not kept. `BadInput` for damaged bytes."""
+def from_bytes(data: bytes) -> ForwardModel | None:
+    """Inverse of `to_bytes`; what leave-one-out left is not kept. None for a model of an earlier version,
+    which has to be fitted again. Raises `BadInput` for damaged bytes.
+    """
     try:
         with np.load(io.BytesIO(data), allow_pickle=False) as held:
             facts = json.loads(held["facts"].tobytes())
+            if facts.get("form") != _FORM:
+                return None
             surfaces = [_surface(held, i) for i in range(1 + facts["corrections"])]
             return ForwardModel(
                 tuple(facts["channels"]),

@@ -45,8 +45,8 @@ from greyanchor.core.profiling.tables import (
 
 Progress = Callable[[float, str], None]
 NEUTRAL_STEPS = 120
-#: a step of the neutral axis is printed where its lightness (L*) is met this well
-REACHED_WITHIN = 0.5
+#: a step of the neutral axis is printed down to this much (L*) below the darkest of all
+REACHED_WITHIN = 0.25
 #: less lightness (L*) or volume (cubic Lab) than this is no gamut to profile
 LEAST_RANGE, LEAST_VOLUME = 12.0, 3000.0
 #: a black is neutral when its colour is met to this (weighted Lab)
@@ -281,8 +281,10 @@ def neutral_axis(profile: icc.IccProfile, steps: int = NEUTRAL_STEPS) -> Array:
 
 
 def printable(neutral: Array) -> Array:
-    """Which steps of `neutral_axis` (n, channels + 4) the printer reaches in lightness: a mask (n,)."""
-    return np.asarray(np.abs(neutral[:, 0] - neutral[:, -3]) < REACHED_WITHIN)
+    """Which steps of `neutral_axis` (n, channels + 4) the printer reaches in lightness, those from white to
+    its darkest neutral: a mask (n,).
+    """
+    return np.asarray(neutral[:, 0] > neutral[:, -3].min() - REACHED_WITHIN)
 
 
 def round_trip(

@@ -49,6 +49,8 @@ _NO_GAIN = 0.01
 _BLACK_BEYOND, _BEYOND_PULL = 20.0, 4.0
 _PART = 3000
 _NET = 4096
+#: colours of the net that are weighed for another start where there are more inks than a colour needs
+_NEAREST = 12
 
 
 @dataclass(frozen=True)
@@ -111,6 +113,7 @@ class Inverter:
         self.white = model.lab(np.zeros((1, self.channels)))[0]
         self._places, self._labs = self._lookup()
         self._tree = cKDTree(self._keys(self._labs, self._places))
+        self._nearest = 1 if self.channels <= 4 else _NEAREST
         self.darkest = float(self._labs[:, 0].min())
 
     def _pulls(self, lab: Array) -> Array:
@@ -161,16 +164,16 @@ class Inverter:
         return even, self.quick.lab(even)
 
     def _net(self) -> Array:
+        first = min(self.channels, 4)
+        axes = [np.linspace(0.0, 1.0, {1: 257, 2: 65, 3: 17, 4: 9}[first])] * first
+        lattice = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, first)
         if self.channels <= 4:
-            side = {1: 257, 2: 65, 3: 17, 4: 9}[self.channels]
-            axes = [np.linspace(0.0, 1.0, side)] * self.channels
-            return np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, self.channels)
+            return lattice
         random = sobol(self.channels, int(np.log2(_NET)), 8)
         random = np.clip(1.4 * random - 0.2, 0.0, 1.0)  # walls and corners as well
         extra = random.copy()
         extra[:, 4:] *= extra[:, 4:] == extra[:, 4:].max(axis=1, keepdims=True)
-        plain = random.copy()
-        plain[:, 4:] = 0.0
+        plain = np.pad(lattice, ((0, 0), (0, self.channels - 4)))
         return np.vstack([extra, plain])
 
     def _keys(self, lab: Array, even: Array) -> Array:
@@ -233,23 +236,30 @@ class Inverter:
         even = self._places[self._tree.query(self._keys(lab, aims))[1]] if start is None else start.copy()
         even = np.clip(even, 0.0, self._even_tops)
         points = _Points(lab, self._weights(lab), aims, self._pulls(lab), early=self._early(lab))
+        asked = points
         if start is None or self.channels > 4:
             even, _ = self._descend(points, even, rounds if self.channels <= 4 else rounds + 4)
         points = _Points(lab, points.weights, even.copy(), np.minimum(points.pull, _ANCHOR_PULL))
         even, error = self._descend(points, even, settle if start is None or self.channels > 4 else rounds)
         if start is None:
-            self._try_again(points, even, error)
+            self._try_again(asked, points, even, error)
         self._to_the_model(points, even, error)
         return even, error
 
-    def _try_again(self, points: _Points, even: Array, error: Array) -> None:
-        """Begin again at the nearest colour of the net, whatever its black, where the first way got stuck."""
+    def _try_again(self, asked: _Points, points: _Points, even: Array, error: Array) -> None:
+        """Begin again where the first way got stuck: at the nearest colour of the net, with many inks at
+        the one among the nearest whose inks are most as `asked` for.
+        """
         stuck = np.flatnonzero((error > 0.2) & (error < 8.0))
         if not len(stuck):
             return
-        nearest = cKDTree(self._labs).query(points.lab[stuck])[1]
-        part = replace(points.part(stuck), anchor=self._places[nearest])
-        other, other_error = self._descend(part, self._places[nearest], 8)
+        part = asked.part(stuck)
+        distance, near = cKDTree(self._labs).query(part.lab, list(range(1, 1 + self._nearest)))
+        pulled = (part.pull[:, None] * (self._places[near] - part.anchor[:, None])) ** 2
+        best = (distance**2 + pulled.sum(axis=2)).argmin(axis=1)
+        start = self._places[near[np.arange(len(stuck)), best]]
+        part = replace(points.part(stuck), anchor=start)
+        other, other_error = self._descend(part, start, 8)
         better = other_error < error[stuck] - 0.1
         even[stuck[better]], error[stuck[better]] = other[better], other_error[better]
 
@@ -282,7 +292,7 @@ class Inverter:
             even[taken], cost[taken], miss[taken] = trial[better], new_cost[better], new_miss[better]
             gradient[taken], normal[taken] = new_gradient[better], new_normal[better]
             damping[active] = np.where(better, damping[active] * 0.25, np.minimum(damping[active] * 6.0, 1e4))
-            outside = (better & (gain < _NO_GAIN) & (new_cost > 1.0)) & (moved < 0.03)
+            outside = better & (gain < _NO_GAIN) & (new_miss > 1.0) & (moved < 0.03)
             # a coordinate held at its bound may come free one step later, so rest twice before leaving
             rest[active] = np.where((better & (moved < 0.003)) | (moved < 1e-5), rest[active] + 1, 0)
             active = active[~((rest[active] > 1) | outside)]

@@ -37,7 +37,7 @@ _LEAN = 0.6
 #: share of their mean, so that no part of an axis is left without nodes
 _BENDS_AT, _BEND_POINTS, _LEAST_BEND = 256, 33, 1.0
 #: nodes a side by number of channels: device to PCS (colorimetric, the other intents)
-_FORWARD = {1: (255, 255), 2: (65, 33), 3: (33, 25), 4: (21, 13), 5: (9, 7), 6: (7, 5), 7: (6, 5), 8: (5, 4)}
+_FORWARD = {1: (255, 255), 2: (65, 33), 3: (33, 25), 4: (21, 15), 5: (9, 7), 6: (7, 5), 7: (6, 5), 8: (5, 4)}
 
 
 _DRAFT = {1: 33, 2: 17, 3: 13, 4: 9, 5: 6, 6: 5, 7: 4, 8: 3}
