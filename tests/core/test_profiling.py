@@ -104,7 +104,7 @@ def test_our_own_reader_and_lcms2_agree(
     ours = profile.device_to_lab(unseen[:500], intent)
     error = delta_e_2000(ours, lcms.device_to_lab(data, unseen[:500], intent))
     # multilinear against tetrahedral interpolation, which differ most where chroma is expanded
-    assert error.mean() < (0.12 if data is built.data else 0.5) and np.percentile(error, 95) < 1.5
+    assert error.mean() < (0.12 if data is built.data else 0.6) and np.percentile(error, 95) < 1.5
     back = profile.lab_to_device(ours, intent)
     assert np.abs(back - lcms.lab_to_device(data, ours, intent)).mean() < 0.01
 

@@ -50,7 +50,7 @@ _BLACK_BEYOND, _BEYOND_PULL = 20.0, 4.0
 _PART = 3000
 _NET = 4096
 #: colours of the net that are weighed for another start where there are more inks than a colour needs
-_NEAREST = 12
+_NEAREST = 48
 
 
 @dataclass(frozen=True)
@@ -113,7 +113,7 @@ class Inverter:
         self.white = model.lab(np.zeros((1, self.channels)))[0]
         self._places, self._labs = self._lookup()
         self._tree = cKDTree(self._keys(self._labs, self._places))
-        self._nearest = 1 if self.channels <= 4 else _NEAREST
+        self._by_colour = cKDTree(self._labs)
         self.darkest = float(self._labs[:, 0].min())
 
     def _pulls(self, lab: Array) -> Array:
@@ -233,10 +233,9 @@ class Inverter:
 
     def _solve(self, lab: Array, start: Array | None, rounds: int, settle: int) -> tuple[Array, Array]:
         aims = self.aims(lab)
-        even = self._places[self._tree.query(self._keys(lab, aims))[1]] if start is None else start.copy()
+        points = asked = _Points(lab, self._weights(lab), aims, self._pulls(lab), early=self._early(lab))
+        even = self._begin(points) if start is None else start.copy()
         even = np.clip(even, 0.0, self._even_tops)
-        points = _Points(lab, self._weights(lab), aims, self._pulls(lab), early=self._early(lab))
-        asked = points
         if start is None or self.channels > 4:
             even, _ = self._descend(points, even, rounds if self.channels <= 4 else rounds + 4)
         points = _Points(lab, points.weights, even.copy(), np.minimum(points.pull, _ANCHOR_PULL))
@@ -246,6 +245,21 @@ class Inverter:
         self._to_the_model(points, even, error)
         return even, error
 
+    def _begin(self, points: _Points) -> Array:
+        """Even coordinates (n, channels) of the net to begin from: near in colour and in what black is asked
+        for; with many inks near in colour and in what all of them are asked for.
+        """
+        if self.channels <= 4:
+            return self._places[self._tree.query(self._keys(points.lab, points.anchor))[1]]
+        return self._places[self._most_as_asked(points, _NEAREST)]
+
+    def _most_as_asked(self, points: _Points, count: int) -> Array:
+        """Of the `count` colours of the net nearest to each point, the one (n,) that costs least there."""
+        distance, near = self._by_colour.query(points.lab, list(range(1, 1 + count)))
+        pulled = (points.pull[:, None] * (self._places[near] - points.anchor[:, None])) ** 2
+        best = (distance**2 + pulled.sum(axis=2)).argmin(axis=1)
+        return np.asarray(near[np.arange(len(near)), best])
+
     def _try_again(self, asked: _Points, points: _Points, even: Array, error: Array) -> None:
         """Begin again where the first way got stuck: at the nearest colour of the net, with many inks at
         the one among the nearest whose inks are most as `asked` for.
@@ -253,11 +267,8 @@ class Inverter:
         stuck = np.flatnonzero((error > 0.2) & (error < 8.0))
         if not len(stuck):
             return
-        part = asked.part(stuck)
-        distance, near = cKDTree(self._labs).query(part.lab, list(range(1, 1 + self._nearest)))
-        pulled = (part.pull[:, None] * (self._places[near] - part.anchor[:, None])) ** 2
-        best = (distance**2 + pulled.sum(axis=2)).argmin(axis=1)
-        start = self._places[near[np.arange(len(stuck)), best]]
+        nearest = 1 if self.channels <= 4 else _NEAREST
+        start = self._places[self._most_as_asked(asked.part(stuck), nearest)]
         part = replace(points.part(stuck), anchor=start)
         other, other_error = self._descend(part, start, 8)
         better = other_error < error[stuck] - 0.1

@@ -31,7 +31,7 @@ _INKS = {"C": "cyan", "M": "magenta", "Y": "yellow", "K": "black"}
 #: patches are swapped, not drifted, when putting them right leaves less than this share of the squares
 _PUT_RIGHT = 0.25
 #: the second of two faults counts as so many amounts more, explains at least this share of what the first
-#: leaves, and two are told before any one when the criterion falls by this
+#: leaves, and two are named before any one when the criterion falls by this
 _SECOND_AMOUNT, _SECOND_EXPLAINS, _SECOND_WINS = 1.0, 0.2, 12.0
 #: sheets may be mixed up beside another fault when putting them right leaves less than this of the squares
 _MENDED = 0.7
