@@ -19,16 +19,20 @@ from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.charts.strips import STRIPS
 from greyanchor.core.colour.colorimetry import Array, delta_e_2000, spectra_to_lab
 from greyanchor.core.measurement.expectation import Expectation, guess
+from greyanchor.core.measurement.misread_sheets import judge_sheet
 from greyanchor.core.measurement.misreads import Surroundings, judge_row, rows_of
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.measurement.repeatability import compare_passes
 from greyanchor.core.printing.environment import PrintEnvironment
+from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.inks import ink_absorption
 from greyanchor.core.simulation.press import MediaModel, SimulatedPress
 from greyanchor.core.simulation.standin import Condition, print_and_read
 from greyanchor.core.verification.generic import generic_lab
 
 CMYK = tuple("CMYK")
+LIGHT = (*CMYK, "LC", "LM")
+RGB = tuple("RGB")
 
 
 def random_press(random: np.random.Generator, inks: Array, overdrive: float) -> SimulatedPress:
@@ -127,6 +131,67 @@ def build_of(seed: int) -> list[Stage]:
     return stages
 
 
+def further_of(seed: int) -> list[Stage]:
+    """First charts of a printer with light inks, and the profile chart of one that is driven by R G B."""
+    random = np.random.default_rng([seed, 78])
+    inks, overdrive = random_inks(random), random.uniform(1.12, 1.42)
+    lights = ((0, float(random.uniform(0.25, 0.45))), (1, float(random.uniform(0.25, 0.45))))
+
+    def with_lights() -> SimulatedPress:
+        return replace(random_press(random, inks, overdrive), lights=lights)
+
+    press, others = with_lights(), [with_lights() for _ in range(3)]
+    numbers = iter(range(seed * 50 + 30, seed * 50 + 50))
+
+    def read(on: SimulatedPress, name: str, limits: dict[str, float] | None = None) -> list[ReadingSet]:
+        chart, _ = lay_out(patches.design(name, LIGHT, limits=limits), LIGHT)
+        sheet = next(numbers)
+        return [print_and_read(chart, on, sheet, k) for k in (1, 2)]
+
+    learned = [learn_films([read(o, "ink-limit")[0]], LIGHT) for o in others]
+    first, again = read(press, "ink-limit")
+    limits = {c: f.limit for c, f in find_limits(first).items()}
+    ramps, ramps_again = read(press, "linearization", limits)
+    stages = [
+        Stage("limits, light", first, mean_of_media(first.values(), learned), (first, again)),
+        Stage(
+            "linear., light",
+            ramps,
+            learn_films([first], LIGHT).expect(ramps.values()),
+            (ramps, ramps_again),
+        ),
+    ]
+    driven = replace(press_by_name("dunlin-24"), media=random_press(random, inks, overdrive).media)
+    chart, _ = lay_out(patches.design("profile", RGB, 400), RGB, shuffle_seed=3)
+    prints = [print_and_read(chart, driven, next(numbers), k) for k in (1, 2)]
+    known = guess(generic_lab(prints[0].inks(), tuple("CMY")))
+    return [*stages, Stage("profile, R G B", prints[0], known, (prints[0], prints[1]))]
+
+
+def whole_sheets(seeds: range) -> tuple[int, int, int, int]:
+    """First sheets read whole, upside down or of another chart: caught and tried; clean ones: refused and
+    tried.
+    """
+    caught = tried = refused = clean = 0
+    for seed in seeds:
+        stages = [s for s in build_of(seed) if s.name != "nothing known"]
+        firsts = [np.flatnonzero(_sheet_numbers(s.chart) == 1) for s in stages]
+        for stage, places in zip(stages, firsts):
+            seen = [reading.lab()[places] for reading in stage.passes]
+            clean += 2
+            refused += sum(bool(judge_sheet(stage.chart, stage.expected, lab, 1)) for lab in seen)
+            others = [s.passes[0].lab()[p] for s, p in zip(stages, firsts) if s is not stage]
+            alike = [o for o in others if len(o) == len(places)]
+            wrong = [o for o in alike if delta_e_2000(o, seen[0]).mean() > SEEN] + [seen[0][::-1]]
+            tried += len(wrong)
+            caught += sum(bool(judge_sheet(stage.chart, stage.expected, lab, 1)) for lab in wrong)
+    return caught, tried, refused, clean
+
+
+def _sheet_numbers(chart: ReadingSet) -> Array:
+    return np.ones(len(chart), dtype=int) if chart.sheets is None else np.asarray(chart.sheets)
+
+
 def _nothing_known(sent: ReadingSet) -> Expectation:
     return guess(generic_lab(sent.values(), CMYK))
 
@@ -201,7 +266,7 @@ def measure(seeds: range, rounds: int = 2) -> dict[tuple[str, str], list[int]]:
     """Caught and tried by stage and slip; "clean" counts refused rows."""
     counts: dict[tuple[str, str], list[int]] = defaultdict(lambda: [0, 0])
     for seed in seeds:
-        stages = build_of(seed)
+        stages = [*build_of(seed), *further_of(seed)]
         random = np.random.default_rng([seed, 5])
         for stage in stages:
             foreign = [
@@ -286,7 +351,7 @@ def everything(builds: int = 12) -> None:
     print("\nMisreads on presses, inks and media that no expectation was tuned on")
     counts = measure(range(20_000, 20_000 + builds), 1)
     table(counts)
-    known = {k: v for k, v in counts.items() if k[0] != "nothing known"}
+    known = {k: v for k, v in counts.items() if k[0] not in ("nothing known", "profile, R G B")}
     clean = [v for k, v in counts.items() if k[1] == "clean"]
     slipped = [v for k, v in known.items() if k[1] not in ("clean", "scratch or speck")]
     marks = [v for k, v in known.items() if k[1] == "scratch or speck"]
@@ -295,6 +360,14 @@ def everything(builds: int = 12) -> None:
     report("row slips not caught on pass 1", 100.0 - _share(slipped), 2.0, "%")
     report("scratches and specks not caught", 100.0 - _share(marks), 10.0, "%")
     right, wrong, none = naming(range(21_000, 21_000 + builds // 4))
+    caught, tried, refused, sheets = whole_sheets(range(22_000, 22_000 + builds // 2))
+    report(
+        f"sheets upside down or of another chart not caught, of {tried}",
+        100.0 * (1 - caught / tried),
+        2.0,
+        "%",
+    )
+    report(f"clean sheets refused, of {sheets}", float(refused), 0.0, "sheets")
     report("wrong pass not named", 100.0 * (wrong + none) / (right + wrong + none), 1.0, "%")
 
 
