@@ -61,6 +61,24 @@ class ProgramKey(models.Model):
         return hashlib.sha256(key.encode()).hexdigest()
 
 
+class FirstLink(models.Model):
+    """The link that makes the first account of a shop; only its hash is kept."""
+
+    digest = models.CharField(max_length=64, unique=True, editable=False)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        app_label = "library"
+
+    def __str__(self) -> str:
+        return f"first link of {self.made_at:%Y-%m-%d}"
+
+    @staticmethod
+    def digest_of(token: str) -> str:
+        """What is kept of a link."""
+        return hashlib.sha256(token.encode()).hexdigest()
+
+
 class AuditEntry(models.Model):
     """One change of something that is kept beside a record or has no versions: a file, notes on curves, what
     a

@@ -22,7 +22,7 @@ def site_of(user: Any) -> Site | None:
 
 @needs(RELEASE)
 @transaction.atomic
-def set_person(person: User, role: str, site: Site | None, user: User) -> None:
+def set_person(person: User, role: str, site: Site | None, user: User | None) -> None:
     """Give a person a role and a site; the last lead stays one."""
     try:
         wanted = Role[role.upper()]
@@ -43,7 +43,7 @@ def set_person(person: User, role: str, site: Site | None, user: User) -> None:
 @needs(RELEASE)
 @transaction.atomic
 def add_person(
-    username: str, first: str, last: str, password: str, role: str, site: Site | None, user: User
+    username: str, first: str, last: str, password: str, role: str, site: Site | None, user: User | None
 ) -> User:
     """Make an account; `BadInput` where the name is taken or the password is weak."""
     from django.contrib.auth.password_validation import validate_password
@@ -69,7 +69,7 @@ def add_person(
 
 @needs(RELEASE)
 @transaction.atomic
-def add_site(name: str, user: User) -> Site:
+def add_site(name: str, user: User | None) -> Site:
     """Make a print room."""
     name = name.strip()
     if not name or len(name) > 80 or Site.objects.filter(name__iexact=name).exists():

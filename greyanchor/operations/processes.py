@@ -105,10 +105,22 @@ def export(file: str) -> int:
 
 
 def serve(port: int, host: str) -> int:
-    """Serve what is in the database."""
+    """Serve what is in the database; an empty one leads to its first account."""
     _django()
     _prepare()
+    _say_first_link(f"http://{host}:{port}")
     return _serve(port, host)
+
+
+def _say_first_link(address: str) -> None:
+    """Print the link that makes the first account, where there is none."""
+    from django.urls import reverse
+
+    from greyanchor.accounts import first
+
+    if first.nobody_yet():
+        path = reverse("first-account", args=[first.make_link()])
+        print(f"Nobody has an account yet. Make the first one at {address}{path}", flush=True)
 
 
 def worker() -> int:

@@ -12,12 +12,14 @@ from django.shortcuts import render
 from django.utils.decorators import method_decorator
 from django.views.decorators.http import require_GET
 
+from greyanchor.accounts.first import nobody_yet
 from greyanchor.builds.queries import desk
 from greyanchor.checks.trends import attention
 from greyanchor.demo.accounts import ACCOUNTS
 from greyanchor.library.machines.readiness import wanted
 from greyanchor.library.modes.search import pinned
 from greyanchor.library.packs.catalogue import newer
+from greyanchor.web import first
 
 
 @require_GET
@@ -33,6 +35,8 @@ def start(request: HttpRequest) -> HttpResponse:
             "overdue": sum(d.due.overdue for d in readying),
             "newer": newer(),
             "pinned": pinned(request.user),
+            "steps": (steps := first.steps()),
+            "empty": bool(steps) and not any(s.done for s in steps if s.title == first.BUILD),
         },
     )
 
@@ -46,7 +50,7 @@ class SignIn(LoginView):
 
     def get_context_data(self, **kwargs: Any) -> dict[str, Any]:
         accounts = ACCOUNTS if settings.DEMO else ()
-        return {**super().get_context_data(**kwargs), "accounts": accounts}
+        return {**super().get_context_data(**kwargs), "accounts": accounts, "nobody_yet": nobody_yet()}
 
 
 @login_not_required

@@ -100,3 +100,15 @@ def test_each_of_two_faults_names_the_other(shops: list[Shop]) -> None:
     strip, _ = plant_two("channel", "white", 1, shops)
     one, other = diagnose(strip)[:2]
     assert other.title.lower() in one.evidence.lower() and one.title.lower() in other.evidence.lower()
+
+
+def test_a_misread_row_on_an_otherwise_perfect_print_leaves_nothing_else_to_explain(
+    shops: list[Shop],
+) -> None:
+    strip = shops[0].strip
+    lab = printed(shops[0], 1).lab()
+    third = np.flatnonzero(strip.rows == 3)
+    seen = lab.copy()
+    seen[third] = lab[third][::-1]
+    causes = diagnose(Strip(shops[0].sent, lab, seen, strip.rows))
+    assert causes[0].key == "rows" and all(np.isfinite(c.explains) for c in causes)

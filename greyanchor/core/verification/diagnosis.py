@@ -187,6 +187,8 @@ def _rows_beside(strip: Strip, delta: Array, shapes: Shapes, fault: together.Fau
         return None
     kept = np.repeat(~np.isin(np.asarray(strip.rows), rows.rows), 3)
     rest, left = delta * kept, fitted.left * kept
+    if float(rest @ rest) < (2.0 * _NOISE) ** 2 * float(kept.sum()) or not kept.any():
+        return None  # nothing is left for a fault of the print to explain
     squares = float(left @ left)
     alone = next(
         c for c in _of_print(strip, rest, shapes) if (c.key, c.channel) == (fault.key, fault.channel)
@@ -265,7 +267,7 @@ def _made(
     channel: str = "",
     rows: tuple[int, ...] = (),
 ) -> Cause:
-    whole = float(delta @ delta)
+    whole = max(float(delta @ delta), 1e-12)
     return Cause(
         key,
         title,

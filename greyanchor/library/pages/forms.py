@@ -15,7 +15,7 @@ from greyanchor.library.records.record_types import KINDS, Kind
 MOST_WHY = 160
 
 
-class _Listed(forms.CharField):
+class ListField(forms.CharField):
     """A list written with commas or spaces; whole numbers with `numbers`."""
 
     def __init__(self, *args: Any, numbers: bool = False, **kwargs: Any) -> None:
@@ -37,7 +37,21 @@ class _Listed(forms.CharField):
         return bool(self.to_python(data) != initial)
 
 
-class _Paired(forms.CharField):
+#: letters of channels that may be written in one word
+_LETTERS = set("CMYKRGBOV")
+
+
+class ChannelsField(ListField):
+    """Channels in printing order; ``CMYK`` is four of them."""
+
+    def to_python(self, value: Any) -> Any:
+        words = super().to_python(value)
+        if len(words) == 1 and len(words[0]) > 1 and set(words[0].upper()) <= _LETTERS:
+            return list(words[0].upper())
+        return words
+
+
+class PairsField(forms.CharField):
     """Pairs such as ``LC=C, LM=M``."""
 
     def prepare_value(self, value: Any) -> Any:
@@ -112,8 +126,8 @@ class NewPresetForm(PresetForm):
 
 
 class PrinterForm(RecordForm):
-    resolutions = _Listed(label="Resolutions, dpi", numbers=True)
-    passes = _Listed(label="Passes", numbers=True)
+    resolutions = ListField(label="Resolutions, dpi", numbers=True)
+    passes = ListField(label="Passes", numbers=True)
     swath = forms.FloatField(label="Height of the head, mm", min_value=1, max_value=500, required=False)
     fastest = forms.FloatField(label="Fastest carriage, mm/s", min_value=50, max_value=5000, required=False)
     firing = forms.FloatField(label="Firing rate, kHz", min_value=1, max_value=200, required=False)
@@ -154,8 +168,10 @@ class PrinterForm(RecordForm):
 
 
 class InkForm(RecordForm):
-    channels = _Listed(label="Channels", help_text="in printing order, such as C M Y K")
-    light = _Paired(label="Light inks", required=False, help_text="each with its parent, such as LC=C, LM=M")
+    channels = ChannelsField(label="Channels", help_text="in printing order, such as C M Y K or CMYK")
+    light = PairsField(
+        label="Light inks", required=False, help_text="each with its parent, such as LC=C, LM=M"
+    )
 
     class Meta:
         model = InkSet
