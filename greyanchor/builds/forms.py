@@ -36,21 +36,40 @@ def percent_field(
     return forms.FloatField(label=label, min_value=least, max_value=most, initial=initial)
 
 
+def usable_printers() -> list[Printer]:
+    """Printers that a build can be printed on: with an ink set, resolutions and passes."""
+    found = Printer.objects.exclude(ink_sets=None).select_related("site").prefetch_related("ink_sets")
+    return [p for p in found if p.resolutions and p.passes]
+
+
 class NewBuildForm(forms.Form):
     """The choices that are frozen for a build."""
 
     printer = forms.ModelChoiceField(Printer.objects.select_related("site"), empty_label=None)
     ink_set = forms.ModelChoiceField(InkSet.objects.all(), empty_label=None)
     media = forms.ModelChoiceField(Media.objects.all(), empty_label=None)  # type: ignore[assignment]
-    resolution = forms.TypedChoiceField(
-        coerce=int, choices=[(r, f"{r} dpi") for r in (600, 1200, 2400)], initial=1200
-    )
-    passes = forms.TypedChoiceField(coerce=int, choices=[(p, str(p)) for p in (4, 6, 8, 12, 16)], initial=8)
+    resolution = forms.TypedChoiceField(coerce=int, initial=1200)
+    passes = forms.TypedChoiceField(coerce=int, initial=8)
     direction = forms.ChoiceField(choices=[(d, d) for d in DIRECTIONS])
     halftone = forms.ChoiceField(choices=[(h, h) for h in HALFTONES], initial="blue noise")
     heat = forms.FloatField(label="Heat, °C", min_value=15, max_value=90, initial=36)
     vacuum = forms.FloatField(label="Vacuum, %", min_value=0, max_value=100, initial=50)
     name = forms.CharField(label="Name of the print mode", max_length=160)
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        """Only what some printer has is offered, and only printers that can print: with inks and passes."""
+        super().__init__(*args, **kwargs)
+        printers = usable_printers()
+        self.fields["printer"].queryset = Printer.objects.filter(  # type: ignore[attr-defined]
+            pk__in=[p.pk for p in printers]
+        ).select_related("site")
+        inks = InkSet.objects.filter(printers__in=printers).distinct()
+        self.fields["ink_set"].queryset = inks  # type: ignore[attr-defined]
+        resolutions = sorted({r for p in printers for r in p.resolutions})
+        passes = sorted({n for p in printers for n in p.passes})
+        dpi = [(r, f"{r} dpi") for r in resolutions]
+        self.fields["resolution"].choices = dpi  # type: ignore[attr-defined]
+        self.fields["passes"].choices = [(n, str(n)) for n in passes]  # type: ignore[attr-defined]
 
     def clean(self) -> dict[str, Any]:
         data = super().clean() or {}
@@ -62,13 +81,16 @@ class NewBuildForm(forms.Form):
             self.add_error(
                 "ink_set", f"{ink_set.name} prints {ink_set.channel_text}; builds are made for C M Y K."
             )
-        if printer and data.get("resolution") and data["resolution"] not in printer.resolutions:
-            self.add_error(
-                "resolution", f"{printer.name} prints {', '.join(map(str, printer.resolutions))} dpi."
-            )
-        if printer and data.get("passes") and data["passes"] not in printer.passes:
-            self.add_error("passes", f"{printer.name} runs {', '.join(map(str, printer.passes))} passes.")
+        if printer:
+            self._hold("resolution", printer.resolutions, f"{printer.name} prints", "dpi")
+            self._hold("passes", printer.passes, f"{printer.name} runs", "passes")
         return data
+
+    def _hold(self, name: str, known: list[int], who: str, unit: str) -> None:
+        """Refuse a choice that the chosen printer does not have, whoever else may have it."""
+        if self.cleaned_data.get(name) not in known:
+            self.errors.pop(name, None)
+            self.add_error(name, f"{who} {', '.join(map(str, known))} {unit}.")
 
     def environment(self) -> dict[str, Any]:
         """The choices beside printer, ink set and media."""

@@ -58,19 +58,21 @@ class SetUpForm(forms.Form):
     )
 
     @property
-    def groups(self) -> list[tuple[str, list[Any]]]:
-        """The fields under what they belong to."""
+    def columns(self) -> list[list[tuple[str, list[Any]]]]:
+        """The fields under what they belong to, column by column."""
         return [
-            (title, [self[n] for n in names])
-            for title, names in (
+            [(title, [self[n] for n in names]) for title, names in column]
+            for column in (
+                (("Printer", ("printer", "model", "serial", "width", "resolutions", "passes")),),
                 (
-                    "Printer",
-                    ("printer", "model", "serial", "width", "resolutions", "passes", "site", "devices"),
+                    ("Inks", ("inks", "kind", "channels", "light")),
+                    ("Where it stands", ("site", "devices")),
                 ),
-                ("Inks", ("inks", "kind", "channels", "light")),
                 (
-                    "Media",
-                    ("media", "media_class", "maker", "weight", "thickness", "brightener", "dry_minutes"),
+                    (
+                        "Media",
+                        ("media", "media_class", "maker", "weight", "thickness", "brightener", "dry_minutes"),
+                    ),
                 ),
             )
         ]

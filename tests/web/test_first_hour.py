@@ -174,6 +174,29 @@ def test_simulated_devices_are_connected_where_asked_for(client: Client, site: S
     assert printer_port(Printer.objects.get()) is not None and site.connections.filter(printer=None).exists()
 
 
+def test_a_new_build_offers_what_the_printer_has_and_says_what_is_missing(client: Client, site: Site) -> None:
+    page = client.get("/builds/new/").content.decode()
+    assert "No printer with inks and passes is in the library yet" in page and "/set-up/" in page
+    Printer.objects.create(name="Bare", model="Bare", site=site, serial="B", width_mm=610)
+    client.post("/set-up/?start=solvent", _form(client, "solvent"))
+    form = client.get("/builds/new/").context["form"]
+    assert [p.name for p in form.fields["printer"].queryset] == ["Wherry 40"], (
+        "what has no inks is not offered"
+    )
+    assert [r for r, _ in form.fields["resolution"].choices] == [720, 1440]
+    assert form.initial["resolution"] == "1440" and form.initial["passes"] == 8
+
+
+def test_a_build_begins_on_what_was_set_up(client: Client, site: Site) -> None:
+    client.post("/set-up/?start=solvent", _form(client, "solvent"))
+    form = client.get("/builds/new/").context["form"]
+    sent = {b.html_name: b.value() for b in form} | {"method": "strip", "page": "a4", "dots": 1}
+    sent |= {"direction": "both ways"}  # a browser sends the first of a list
+    answer = client.post("/builds/new/", {k: v for k, v in sent.items() if v is not None})
+    assert answer.status_code == 302, answer.context["form"].errors
+    assert PrintMode.objects.get().environment["resolution"] == 1440
+
+
 def test_an_operator_sets_nothing_up(client: Client, site: Site, user: User) -> None:
     set_role(user, Role.OPERATOR)
     assert client.post("/set-up/", {}).status_code == 403 and not Printer.objects.exists()

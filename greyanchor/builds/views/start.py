@@ -20,6 +20,9 @@ from greyanchor.library.machines.readiness import dues_of
 from greyanchor.library.models import Media, Printer, PrintMode
 from greyanchor.library.records.effective_settings import FROZEN, start_values
 
+#: of the resolutions a printer has, the one nearest to this is suggested
+USUAL_DPI = 1200
+
 
 @takes(MAKE)
 def new_build(request: HttpRequest) -> HttpResponse:
@@ -48,23 +51,36 @@ def new_build(request: HttpRequest) -> HttpResponse:
         else:
             messages.success(request, "The environment is frozen. Ink limits come first.")
             return redirect("build", pk=build.pk)
-    printers = Printer.objects.select_related("site").prefetch_related("ink_sets")
+    printers = forms.usable_printers()
     context = {
         "form": form,
         "measuring": measuring,
         "greys": bool(request.POST.get("greys")),
         "printers": printers,
+        "no_media": not Media.objects.exists(),
         "overdue": _overdue(initial.get("printer")),
         "suggestions": {"printers": {str(p.pk): _usual(p) for p in printers}},
     }
     return render(request, "builds/new_build.html", context, status=422 if request.method == "POST" else 200)
 
 
-def _usual(printer: Printer) -> dict[str, str]:
-    """What the form takes when a printer is chosen: its first ink set, and its slowest passes."""
+def _usual(printer: Printer) -> dict[str, Any]:
+    """What the form takes when a printer is chosen, its first ink set, its slowest passes and a usual
+    resolution, and what it has of each.
+    """
     first = next(iter(printer.ink_sets.all()), None)
     passes = printer.passes[-1] if printer.passes else ""
-    return {"ink_set": str(first.pk) if first else "", "passes": str(passes)}
+    resolution = min(printer.resolutions, key=lambda r: abs(r - USUAL_DPI), default="")
+    return {
+        "ink_set": str(first.pk) if first else "",
+        "passes": str(passes),
+        "resolution": str(resolution),
+        "has": {
+            "ink_set": [str(i.pk) for i in printer.ink_sets.all()],
+            "passes": list(map(str, printer.passes)),
+            "resolution": list(map(str, printer.resolutions)),
+        },
+    }
 
 
 def _overdue(printer: int | None) -> list[Any]:
@@ -77,22 +93,17 @@ def _suggestion(request: HttpRequest) -> dict[str, Any]:
     """Sensible first values for a printer and media that were chosen elsewhere."""
     initial: dict[str, Any] = {}
     printer, media = request.GET.get("printer", ""), request.GET.get("media", "")
-    chosen_printer = Printer.objects.filter(pk=printer).first() if printer.isdecimal() else None
+    usable = forms.usable_printers()
+    chosen_printer = next((p for p in usable if str(p.pk) == printer), None)
     if chosen_printer is None:  # begin with a machine that can be built on
-        chosen_printer = next(
-            (
-                p
-                for p in Printer.objects.prefetch_related("ink_sets")
-                if any(i.can_be_built for i in p.ink_sets.all())
-            ),
-            None,
-        )
+        chosen_printer = next((p for p in usable if any(i.can_be_built for i in p.ink_sets.all())), None)
     chosen_media = Media.objects.filter(pk=media).first() if media.isdecimal() else Media.objects.first()
     if chosen_printer:
         initial |= {
             "printer": chosen_printer.pk,
             "ink_set": next((i.pk for i in chosen_printer.ink_sets.all() if i.can_be_built), None),
             "passes": 8 if 8 in chosen_printer.passes else max(chosen_printer.passes),
+            "resolution": _usual(chosen_printer)["resolution"],
         }
     if chosen_media:
         initial["media"] = chosen_media.pk

@@ -21,12 +21,33 @@ async function suggestHandling(form) {
   }
 }
 
-function suggestMachine(form) {
+/** What the page knows of the printer that is chosen. */
+function chosenPrinter(form) {
   const { printers } = JSON.parse(document.getElementById("suggestions").textContent);
-  const usual = printers[form.printer.value];
+  return printers[form.printer.value];
+}
+
+/** Only what the printer has can be chosen. */
+function offer(form, has) {
+  for (const [name, values] of Object.entries(has)) {
+    for (const option of form[name].options) {
+      option.hidden = option.disabled = !values.includes(option.value);
+    }
+  }
+}
+
+function suggestMachine(form) {
+  const usual = chosenPrinter(form);
   if (!usual) return;
-  form.ink_set.value = usual.ink_set;
-  form.passes.value = usual.passes;
+  offer(form, usual.has);
+  for (const name of Object.keys(usual.has)) form[name].value = usual[name];
+}
+
+export function offerWhatIsThere() {
+  for (const form of document.querySelectorAll("form[data-suggest]")) {
+    const usual = chosenPrinter(form);
+    if (usual) offer(form, usual.has);
+  }
 }
 
 function suggest(event) {

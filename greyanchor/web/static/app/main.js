@@ -2,7 +2,7 @@
 // prepared as they come.
 import { runClocks } from "./clock.js";
 import { followChannel, showHandles, watchHandle } from "./curve-handles.js";
-import { showDriverOptions, showSliders, watchForms } from "./forms.js";
+import { offerWhatIsThere, showDriverOptions, showSliders, watchForms } from "./forms.js";
 import { followTyping, watchLimits } from "./limits.js";
 import { watchPlot } from "./plot.js";
 import { markRow, watchReading } from "./reading.js";
@@ -34,4 +34,5 @@ runClocks();
 document.addEventListener("htmx:load", (event) => prepare(event.target));
 prepare(document);
 showSliders();
+offerWhatIsThere();
 openTarget();
