@@ -38,6 +38,7 @@ from tests.web.library_kit import ABILITIES, mode, person, preset, profile
 #: addresses that answer a POST from anybody who is signed in: looking, reading and using
 OPERATORS = {
     "sign-out",
+    "first-account",
     "mode-pin",
     "key-make",
     "key-end",
@@ -237,6 +238,7 @@ def arguments(name: str, pattern: URLPattern, world: dict[str, Any]) -> dict[str
         "sheet": 1,
         "form": "txt",
         "subject": "C",
+        "token": "guessed",
     }
     if name == "file-add":
         usual["pk"] = world["preset"]
