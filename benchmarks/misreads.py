@@ -33,6 +33,8 @@ from greyanchor.core.verification.generic import generic_lab
 CMYK = tuple("CMYK")
 LIGHT = (*CMYK, "LC", "LM")
 RGB = tuple("RGB")
+#: stages that nothing measured before speaks for
+UNKNOWN = ("nothing known", "profile, R G B")
 
 
 def random_press(random: np.random.Generator, inks: Array, overdrive: float) -> SimulatedPress:
@@ -351,7 +353,7 @@ def everything(builds: int = 12) -> None:
     print("\nMisreads on presses, inks and media that no expectation was tuned on")
     counts = measure(range(20_000, 20_000 + builds), 1)
     table(counts)
-    known = {k: v for k, v in counts.items() if k[0] not in ("nothing known", "profile, R G B")}
+    known = {k: v for k, v in counts.items() if k[0] not in UNKNOWN}
     clean = [v for k, v in counts.items() if k[1] == "clean"]
     slipped = [v for k, v in known.items() if k[1] not in ("clean", "scratch or speck")]
     marks = [v for k, v in known.items() if k[1] == "scratch or speck"]

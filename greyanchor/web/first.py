@@ -65,8 +65,8 @@ def first_account(request: HttpRequest, token: str) -> HttpResponse:
     )
 
 
-#: the step with which work begins: before it the start page has nothing else to show
-BUILD = "A build"
+#: the step with which work can begin: before it the start page has nothing else to show
+MACHINE = "A printer, its inks and a media"
 
 
 @dataclass(frozen=True)
@@ -105,14 +105,14 @@ def steps() -> list[Step]:
             "Add a site",
         ),
         Step(
-            "A printer, its inks and a media",
+            MACHINE,
             "one page, from starting points whose values you change",
             equipped,
             reverse("set-up"),
             "Set up a printer",
         ),
         Step(
-            BUILD,
+            "A build",
             "from the frozen print environment to a checked print mode",
             Build.objects.exists(),
             reverse("new-build"),

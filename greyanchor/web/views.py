@@ -36,7 +36,7 @@ def start(request: HttpRequest) -> HttpResponse:
             "newer": newer(),
             "pinned": pinned(request.user),
             "steps": (steps := first.steps()),
-            "empty": bool(steps) and not any(s.done for s in steps if s.title == first.BUILD),
+            "empty": any(s.title == first.MACHINE and not s.done for s in steps),
         },
     )
 

@@ -44,7 +44,7 @@ def stage(builds: list[list[bench.Stage]], name: str, number: int = 0) -> bench.
 
 def test_rows_are_caught_at_the_first_pass_and_clean_ones_are_kept(builds: list[list[bench.Stage]]) -> None:
     counts = bench.measure(range(9001, 9003), 1)
-    known = {k: v for k, v in counts.items() if k[0] != "nothing known"}
+    known = {k: v for k, v in counts.items() if k[0] not in bench.UNKNOWN}
     clean = sum(v[0] for k, v in known.items() if k[1] == "clean")
     assert clean <= 1, "clean rows refused"
     for kinds, least in (
