@@ -65,10 +65,6 @@ def first_account(request: HttpRequest, token: str) -> HttpResponse:
     )
 
 
-#: the step with which work can begin: before it the start page has nothing else to show
-MACHINE = "A printer, its inks and a media"
-
-
 @dataclass(frozen=True)
 class Step:
     """One thing that a shop needs before its first released print mode.
@@ -90,6 +86,11 @@ class Step:
     action: str
 
 
+def without_machines() -> bool:
+    """Whether no printer is in the library, so that the start page has nothing else to show."""
+    return not Printer.objects.exists()
+
+
 def steps() -> list[Step]:
     """What a shop sets up until its first print mode is released, in order; empty once there was one."""
     if PrintMode.objects.filter(state__in=[PrintMode.State.RELEASED, PrintMode.State.RETIRED]).exists():
@@ -105,7 +106,7 @@ def steps() -> list[Step]:
             "Add a site",
         ),
         Step(
-            MACHINE,
+            "A printer, its inks and a media",
             "one page, from starting points whose values you change",
             equipped,
             reverse("set-up"),

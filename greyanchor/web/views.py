@@ -35,8 +35,8 @@ def start(request: HttpRequest) -> HttpResponse:
             "overdue": sum(d.due.overdue for d in readying),
             "newer": newer(),
             "pinned": pinned(request.user),
-            "steps": (steps := first.steps()),
-            "empty": any(s.title == first.MACHINE and not s.done for s in steps),
+            "steps": first.steps(),
+            "empty": first.without_machines(),
         },
     )
 
