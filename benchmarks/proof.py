@@ -21,7 +21,8 @@ from greyanchor.core.formats import cgats
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.simulation.standin import Condition, print_and_read
 from greyanchor.core.verification import northlight
-from greyanchor.core.verification.diagnosis import Strip, diagnose
+from greyanchor.core.verification.diagnosis import diagnose
+from greyanchor.core.verification.explanations import Strip
 from tests.conftest import CMYK, make_room
 from tests.core.planted import FAULTS, PAIRABLE, ROOMS, Shop, open_shop, plant, plant_two, printed
 

@@ -10,7 +10,8 @@ from django.urls import reverse
 from greyanchor.checks.models import Check
 from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
-from greyanchor.core.verification.diagnosis import Cause, Strip, diagnose
+from greyanchor.core.verification.diagnosis import diagnose
+from greyanchor.core.verification.explanations import Cause, Strip
 from greyanchor.profiles.queries import aim_of
 
 MOST = 3

@@ -18,7 +18,7 @@ from greyanchor.core.profiling.tables import TableSizes
 from greyanchor.core.simulation.standin import Condition, print_and_read
 from greyanchor.core.verification import aims
 from greyanchor.core.verification.aims import strip_through_profile, substrate_corrected
-from greyanchor.core.verification.diagnosis import Strip
+from greyanchor.core.verification.explanations import Strip
 from tests.conftest import CMYK, PrintRoom, make_room
 
 FAULTS = (

@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 
 from greyanchor.core.errors import BadInput
-from greyanchor.core.verification.diagnosis import Strip, diagnose
+from greyanchor.core.verification.diagnosis import diagnose
+from greyanchor.core.verification.explanations import Strip
 from tests.core.planted import FAULTS, ROOMS, Shop, open_shop, plant, plant_two, printed
 
 CASES_OF_EACH = 8  # builds plants 30 of each

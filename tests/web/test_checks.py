@@ -40,7 +40,7 @@ from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.core.verification import northlight
-from greyanchor.core.verification.diagnosis import Cause
+from greyanchor.core.verification.explanations import Cause
 from greyanchor.demo.devices import drift as let_drift
 from greyanchor.demo.prints import careful_reading
 from greyanchor.drawing.labels import SIZES

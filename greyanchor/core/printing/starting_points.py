@@ -8,7 +8,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from greyanchor.core.errors import BadInput
-from greyanchor.core.printing.handling import Ability, abilities_of
 
 Range = tuple[float, float, float, float]
 
@@ -70,12 +69,8 @@ class StartingPoint:
     brightener: str
     dry_minutes: int
 
-    def abilities(self) -> dict[str, Ability]:
-        """Its handling settings as a printer has them."""
-        return abilities_of(self.stored_abilities())
-
-    def stored_abilities(self) -> dict[str, dict[str, float]]:
-        """The same as plain values."""
+    def abilities(self) -> dict[str, dict[str, float]]:
+        """Its handling settings as a printer keeps them."""
         return {k: dict(zip(("low", "high", "step", "usual"), v)) for k, v in self.settings.items()}
 
 

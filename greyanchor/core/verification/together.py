@@ -19,6 +19,8 @@ from greyanchor.core.verification.causes import Shapes
 _FULLY = 6
 _ROUNDS = 3
 _NONE = np.zeros((0, 12))
+#: what one amount does to film, tone and skew (3, 4 channels, 12)
+ALONE = np.eye(12).reshape(3, 4, 12)
 
 
 @dataclass(frozen=True)
@@ -48,19 +50,18 @@ class Fit:
     faults: tuple[Fault, ...]
     changes: tuple[Array, ...]
     left: Array
-    amounts: int
+    amounts: Array
 
 
 def faults_of(shapes: Shapes) -> list[Fault]:
     """The print faults that may come in pairs."""
-    alone = np.eye(12).reshape(3, 4, 12)
     return [
         Fault("paper", light=shapes.paper),
         Fault("condition", light=shapes.brightener[None]),
         Fault("white", light=shapes.white[None]),
-        *(Fault("channel", c, alone[:, i]) for i, c in enumerate("CMYK")),
-        Fault("dot gain", mixing=alone.sum(axis=1)),
-        Fault("grey balance", mixing=alone[1, :3]),
+        *(Fault("channel", c, ALONE[:, i]) for i, c in enumerate("CMYK")),
+        Fault("dot gain", mixing=ALONE.sum(axis=1)),
+        Fault("grey balance", mixing=ALONE[1, :3]),
     ]
 
 
@@ -68,18 +69,18 @@ def best_pairs(delta: Array, shapes: Shapes) -> list[Fit]:
     """The pairs of print faults that leave least of differences (3n,), whatever a few patches do besides."""
     steep = np.array([shapes.inked(e) for e in np.eye(12)])
     faults = faults_of(shapes)
-    straight = [np.vstack([f.mixing @ steep, *([] if f.light is None else [f.light])]) for f in faults]
+    slopes = [np.vstack([f.mixing @ steep, *([] if f.light is None else [f.light])]) for f in faults]
     sifted = []
     for a, b in combinations(range(len(faults)), 2):
-        _, left = _straight(delta, np.vstack([straight[a], straight[b]]))
+        _, left = straight(delta, np.vstack([slopes[a], slopes[b]]))
         sifted.append((float(np.abs(left).sum()), a, b))
     return [fit(delta, shapes, (faults[a], faults[b])) for _, a, b in sorted(sifted)[:_FULLY]]
 
 
-def _straight(delta: Array, shapes: Array) -> tuple[Array, Array]:
+def straight(delta: Array, shapes: Array) -> tuple[Array, Array]:
     """Amounts of shapes (k, 3n) that explain differences (3n,) best, and what is left."""
     weight = np.ones_like(delta)
-    for _ in range(3):
+    for _ in range(4):
         amounts = np.linalg.lstsq((shapes * weight).T, delta * weight, rcond=1e-6)[0]
         left = delta - amounts @ shapes
         weight = weights(left)
@@ -116,4 +117,4 @@ def fit(delta: Array, shapes: Shapes, faults: tuple[Fault, ...]) -> Fit:
             change = change + amounts[lit : lit + len(fault.light)] @ fault.light
             lit += len(fault.light)
         changes.append(change)
-    return Fit(faults, tuple(changes), delta - now, len(amounts))
+    return Fit(faults, tuple(changes), delta - now, amounts)

@@ -53,7 +53,7 @@ def set_up(wanted: Wanted, start: StartingPoint, user: User) -> Printer:
             )
     inks = create(InkSet(**wanted.inks), user, why)
     printer = Printer(
-        site=wanted.site, driven_as=start.driven_as, abilities=start.stored_abilities(), **wanted.printer
+        site=wanted.site, driven_as=start.driven_as, abilities=start.abilities(), **wanted.printer
     )
     printer.wanted_links = {"ink_sets": [inks.pk]}  # type: ignore[attr-defined]
     create(printer, user, why)
