@@ -77,4 +77,4 @@ def test_the_kernel_is_one_at_home_falls_with_distance_and_never_below_nothing()
     at = np.linspace(0.0, 1.0, 50)[:, None]
     row = kernel(at[:1], at, 0.5)[0]
     assert row[0] == pytest.approx(1.0) and (np.diff(row) < 0).all() and row.min() > 0.0
-    assert residual.kernel(at, at, 0.5).T == pytest.approx(residual.kernel(at, at, 0.5))
+    assert pytest.approx(residual.kernel(at, at, 0.5)) == residual.kernel(at, at, 0.5).T

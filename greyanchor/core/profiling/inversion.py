@@ -43,6 +43,12 @@ _FROM_CHROMA, _PAST_START = 10.0, 0.2
 _BEFORE_START, _BEFORE_FROM = 0.5, 0.4
 #: colours missed by less than this by the compact model (weighted Lab) are worth taking to the model itself
 _WITHIN_REACH = 0.5
+#: how far steps are held back at first; from a good start hardly, so that black moves among inks that print
+#: alike
+_DAMPED, _BARELY_DAMPED = 0.03, 1e-5
+#: black of a start is taken to its aim, except where both are this far apart (even coordinate): there the aim
+#: turns faster than nodes can follow
+_STEEP = 0.06
 #: a step that wins less than this outside the gamut (root of the cost) is the last
 _NO_GAIN = 0.01
 #: pull of black, and of other inks, to where the edge of the gamut left them, beyond that edge
@@ -238,8 +244,16 @@ class Inverter:
         even = np.clip(even, 0.0, self._even_tops)
         if start is None or self.channels > 4:
             even, _ = self._descend(points, even, rounds if self.channels <= 4 else rounds + 4)
-        points = _Points(lab, points.weights, even.copy(), np.minimum(points.pull, _ANCHOR_PULL))
-        even, error = self._descend(points, even, settle if start is None or self.channels > 4 else rounds)
+        anchor = even.copy()
+        if start is not None and self.channels <= 4 and self.black is not None:
+            apart = aims[:, self.black] - even[:, self.black]
+            free = np.zeros(len(lab)) if asked.early is None else 1.0 - asked.early
+            anchor[:, self.black] += free * apart / (1.0 + (apart / _STEEP) ** 2)
+        points = _Points(lab, points.weights, anchor, np.minimum(points.pull, _ANCHOR_PULL))
+        if start is None or self.channels > 4:
+            even, error = self._descend(points, even, settle)
+        else:
+            even, error = self._descend(points, even, rounds, _BARELY_DAMPED)
         if start is None:
             self._try_again(asked, points, even, error)
         self._to_the_model(points, even, error)
@@ -285,12 +299,14 @@ class Inverter:
         part = replace(points.part(near), lab=points.lab[near] - missed, anchor=even[near].copy())
         even[near], error[near] = self._descend(part, even[near], 2)
 
-    def _descend(self, points: _Points, even: Array, rounds: int) -> tuple[Array, Array]:
+    def _descend(
+        self, points: _Points, even: Array, rounds: int, damped: float = _DAMPED
+    ) -> tuple[Array, Array]:
         """Even coordinates (n, channels) after `rounds` steps, and the weighted miss (n,) that is left."""
         even = even.copy()
         low, high = -points.room, self._even_tops + points.room
         miss, cost, gradient, normal = self._normal(points, even, slice(None))
-        damping = np.full(len(even), 0.03)
+        damping = np.full(len(even), damped)
         active, rest = np.arange(len(even)), np.zeros(len(even), dtype=int)
         for _ in range(rounds):
             step = _step(gradient[active], normal[active], even[active], low, high, damping[active])
