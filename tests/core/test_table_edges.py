@@ -1,8 +1,6 @@
-"""Where tables end and turn: highlights without black, the gamut's edge, limits, vivid colours, many readers."""
+"""Where tables end and turn: highlights without black, the gamut's edge, limits, vivid colours."""
 
 from __future__ import annotations
-
-from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -167,4 +165,4 @@ def _compression(model, knee: Knee):
     ends = (float(surface[:, 0].min()) * 0.4, float(surface[:, 0].max()) + 1e-4)
     centre = np.array([0.5 * sum(ends), 0.0, 0.0])
     shell = shell_of(surface, centre, ends)
-    return replace(compression_of(knee, shell, source_points("srgb"), ends))
+    return compression_of(knee, shell, source_points("srgb"), ends)
