@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from typing import Any
 
@@ -9,7 +10,9 @@ from django import forms
 
 from greyanchor.checks.tolerance_sets import tolerance_choices
 from greyanchor.core.charts.layout import DOTS, METHODS
+from greyanchor.core.numbers import parse_number
 from greyanchor.core.printing.environment import DIRECTIONS, HALFTONES
+from greyanchor.fields import NumberField, WholeField
 from greyanchor.library.models import InkSet, Media, Printer
 from greyanchor.profiles.forms import KindForm
 from greyanchor.profiles.models import AimRecord
@@ -29,11 +32,13 @@ PAGES = [
 ]
 
 
-def percent_field(
-    label: str, least: float, initial: float | None = None, most: float = 100
-) -> forms.FloatField:
+#: an ink with its limit, in a line of them
+_LIMIT = re.compile(r"([A-Z]+)\s*=\s*(\d+(?:[.,]\d+)?)")
+
+
+def percent_field(label: str, least: float, initial: float | None = None, most: float = 100) -> NumberField:
     """A field for percent."""
-    return forms.FloatField(label=label, min_value=least, max_value=most, initial=initial)
+    return NumberField(label=label, min_value=least, max_value=most, initial=initial)
 
 
 def usable_printers() -> list[Printer]:
@@ -52,8 +57,8 @@ class NewBuildForm(forms.Form):
     passes = forms.TypedChoiceField(coerce=int, initial=8)
     direction = forms.ChoiceField(choices=[(d, d) for d in DIRECTIONS])
     halftone = forms.ChoiceField(choices=[(h, h) for h in HALFTONES], initial="blue noise")
-    heat = forms.FloatField(label="Heat, °C", min_value=15, max_value=90, initial=36)
-    vacuum = forms.FloatField(label="Vacuum, %", min_value=0, max_value=100, initial=50)
+    heat = NumberField(label="Heat, °C", min_value=15, max_value=90, initial=36)
+    vacuum = NumberField(label="Vacuum, %", min_value=0, max_value=100, initial=50)
     name = forms.CharField(label="Name of the print mode", max_length=160)
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
@@ -144,17 +149,17 @@ class MeasuringForm(forms.Form):
 class ProfileChartOptions(MeasuringForm):
     """Size of the profile chart, and how it is read."""
 
-    patches = forms.IntegerField(min_value=200, max_value=6000, initial=1000)
+    patches = WholeField(min_value=200, max_value=6000, initial=1000)
 
 
 class ProfileOptions(KindForm):
     """Separation and kind of the profile."""
 
-    total_ink = forms.FloatField(label="Total ink, %", min_value=100, max_value=800)
-    black_start = forms.FloatField(label="Black start, %", min_value=0, max_value=95, initial=25)
-    black_strength = forms.FloatField(label="Black strength, %", min_value=0, max_value=100, initial=50)
-    max_black = forms.FloatField(label="Maximum black, %", min_value=0, max_value=100, initial=100)
-    width = forms.FloatField(label="Width of black, %", min_value=10, max_value=300, initial=100)
+    total_ink = NumberField(label="Total ink, %", min_value=100, max_value=800)
+    black_start = NumberField(label="Black start, %", min_value=0, max_value=95, initial=25)
+    black_strength = NumberField(label="Black strength, %", min_value=0, max_value=100, initial=50)
+    max_black = NumberField(label="Maximum black, %", min_value=0, max_value=100, initial=100)
+    width = NumberField(label="Width of black, %", min_value=10, max_value=300, initial=100)
     limits = forms.CharField(
         label="Limits of single inks",
         required=False,
@@ -170,12 +175,13 @@ class ProfileOptions(KindForm):
             if name.startswith("limit_") and value not in ("100", "100.0")
         )
         found: dict[str, float] = {}
-        for part in line.replace(" ", "").upper().split(","):
-            name, _, value = part.partition("=")
-            if part and not (name and value.replace(".", "", 1).isdecimal() and 20 <= float(value) <= 100):
-                raise forms.ValidationError(f"{part} is not understood: write C=90, M=85, from 20 to 100 %.")
-            if part:
-                found[name] = float(value)
+        rest = _LIMIT.sub("", line.upper()).strip(" ,;")
+        for name, value in _LIMIT.findall(line.upper()):
+            found[name] = parse_number(value)
+            if not 20 <= found[name] <= 100:
+                rest = rest or f"{name}={value}"
+        if rest:
+            raise forms.ValidationError(f"{rest} is not understood: write C=90, M=85.5, from 20 to 100 %.")
         return found
 
 
@@ -200,8 +206,8 @@ class EnvironmentForm(forms.Form):
     passes = forms.TypedChoiceField(coerce=int, choices=[(p, str(p)) for p in (4, 6, 8, 12, 16)])
     direction = forms.ChoiceField(choices=[(d, d) for d in DIRECTIONS])
     halftone = forms.ChoiceField(choices=[(h, h) for h in HALFTONES])
-    heat = forms.FloatField(label="Heat, °C", min_value=15, max_value=90)
-    vacuum = forms.FloatField(label="Vacuum, %", min_value=0, max_value=100)
+    heat = NumberField(label="Heat, °C", min_value=15, max_value=90)
+    vacuum = NumberField(label="Vacuum, %", min_value=0, max_value=100)
     reason = forms.CharField(label="Why", max_length=200)
 
     def choices(self) -> dict[str, Any]:

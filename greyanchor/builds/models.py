@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from django.conf import settings
 from django.db import models
+from django.utils import timezone
 
 from greyanchor.background.models import BackgroundWork
 from greyanchor.checks.models import Check
@@ -17,7 +20,8 @@ class Build(models.Model):
     """Work on one print mode: a log of stages under one frozen environment.
 
     `purpose` says why it was begun; a build that is based on another has it as `base`. `measuring` are the
-    choices for reading that its charts are laid out with.
+    choices for reading that its charts are laid out with. `last_act` says who changed it last: ``by``,
+    ``act`` and ``at``.
     """
 
     class Purpose(models.TextChoices):
@@ -36,12 +40,21 @@ class Build(models.Model):
     purpose = models.CharField(max_length=8, choices=Purpose.choices, default=Purpose.WHOLE)
     base = models.ForeignKey("self", null=True, on_delete=models.PROTECT, related_name="branches")
     measuring = models.JSONField(default=dict)
+    last_act = models.JSONField(default=dict)
 
     class Meta:
         ordering = ["-started_at", "-pk"]
 
     def __str__(self) -> str:
         return f"build of {self.mode.name}"
+
+    @property
+    def last_act_text(self) -> str:
+        """Who changed the build last, what and when, as a sentence begins."""
+        if not self.last_act:
+            return "somebody else changed this build"
+        at = timezone.localtime(datetime.fromisoformat(self.last_act["at"]))
+        return f"{self.last_act['by'] or 'the worker'} {self.last_act['act']} at {at:%H:%M}"
 
     @property
     def print_environment(self) -> PrintEnvironment:

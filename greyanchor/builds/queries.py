@@ -56,6 +56,15 @@ class StageView:
     details: dict[str, Any] = field(default_factory=dict)
 
     @property
+    def is_settled(self) -> bool:
+        """Whether its chart has done its work, so that it folds."""
+        return bool(self.stage.result) and self.print is not None and self.print.is_settled
+
+    @property
+    def is_printed(self) -> bool:
+        return self.print is not None and bool(self.print.job.device)
+
+    @property
     def is_open(self) -> bool:
         return bool(self.stage.state == Stage.State.OPEN)
 
@@ -98,7 +107,7 @@ def _evidence(view: StageView) -> None:
     view.voids = [type_of(s).title for s in voided_by(stage)]
     if view.is_open:
         view.objections, view.lenders, view.eye = objections(stage), lenders(stage), eye_view(stage)
-    if stage.made_under:
+    if stage.made_under and stage.made_under != stage.build.environment:
         view.made_under = PrintEnvironment(**stage.made_under).label()
 
 

@@ -11,9 +11,11 @@ from greyanchor.checks.strip_prints import StripChoice, strip_choices
 from greyanchor.checks.tolerance_sets import all_keys, tolerance_choices
 from greyanchor.core.charts.layout import METHODS
 from greyanchor.core.errors import BadInput
+from greyanchor.core.numbers import parse_number
 from greyanchor.core.verification.groups import GROUPS
 from greyanchor.core.verification.statistics import TITLES
 from greyanchor.core.verification.tolerances import MEASURES
+from greyanchor.fields import NumberField, WholeField
 from greyanchor.library.models import Printer, PrintMode
 from greyanchor.profiles.models import AimRecord, SpotRecord
 
@@ -117,7 +119,7 @@ class StripForm(OrderForm):
 class ScheduleForm(forms.Form):
     """How often a mode is checked, and how."""
 
-    every_days = forms.IntegerField(label="Every, days", min_value=1, max_value=366, initial=7)
+    every_days = WholeField(label="Every, days", min_value=1, max_value=366, initial=7)
     aim = forms.ModelChoiceField(
         AimRecord.objects.exclude(kind=AimRecord.Kind.SPOTS).defer("data"), empty_label=None
     )
@@ -141,9 +143,9 @@ class SpotForm(forms.Form):
     """One spot colour by hand."""
 
     name = forms.CharField(max_length=80)
-    lightness = forms.FloatField(label="L*", min_value=0, max_value=110)
-    a = forms.FloatField(label="a*", min_value=-160, max_value=160)
-    b = forms.FloatField(label="b*", min_value=-160, max_value=160)
+    lightness = NumberField(label="L*", min_value=0, max_value=110)
+    a = NumberField(label="a*", min_value=-160, max_value=160)
+    b = NumberField(label="b*", min_value=-160, max_value=160)
 
 
 class AimForm(forms.Form):
@@ -176,11 +178,11 @@ def criteria_from(post: Any) -> list[dict[str, Any]]:
             continue
         numbers = {}
         for name in ("limit", "warning", "weight"):
-            text = cell[name].replace(",", ".")
+            text = cell[name]
             try:
-                numbers[name] = float(text) if text else None
-            except ValueError:
-                raise BadInput(f"row {i + 1}, {name}: {cell[name]!r} is not a number") from None
+                numbers[name] = parse_number(text) if text else None
+            except BadInput as error:
+                raise BadInput(f"row {i + 1}, {name}: {error}") from None
         made = {
             "id": cell["id"] or f"own-{i + 1}",
             "title": cell["title"],

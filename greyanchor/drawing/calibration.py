@@ -13,6 +13,8 @@ from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.drawing.colours import channel_colour
 from greyanchor.drawing.plots import Axis, Mark, Series, line_plot
 
+#: width and height of a plot that stands with two others in a row
+THIRD = (340, 230)
 _QUANTITIES = {
     "chroma": "chroma C*",
     "density": "density over paper",
@@ -41,8 +43,7 @@ def limit_plot(
         Axis(label, low, high),
         f"Ink limit view: {label} against raw input",
         marks,
-        430,
-        230,
+        *THIRD,
     )
 
 
@@ -129,6 +130,8 @@ def tone_plot(scales: Mapping[str, Mapping[str, Any]], only: str | None = None) 
         Axis("device value, %", 0, 100),
         Axis("tone value, %", 0, 105),
         "Tone scale before, aim and after",
+        (),
+        *THIRD,
     )
 
 
@@ -144,8 +147,8 @@ def deviation_plot(scales: Mapping[str, Mapping[str, Any]]) -> str:
         Axis("device value, %", 0, 100),
         Axis("tone value off the aim, %", -most, most),
         "Confirming print against the aim",
-        width=560,
-        height=200,
+        (),
+        *THIRD,
     )
 
 
@@ -157,7 +160,7 @@ def curve_plot(
         Series(n, [100 * i / (len(v) - 1) for i in range(len(v))], v, channel_colour(n))
         for n, v in curves.items()
     ]
-    width, height = 340, 290
+    width, height = THIRD
     svg = line_plot(
         series,
         Axis("input, %", 0, 100),
@@ -168,16 +171,17 @@ def curve_plot(
     )
     if not handles:
         return svg
-    # the plot's field: 52..326 across, 12..250 down
+    # the plot's field: 52..326 across, 12..190 down
     dots = [
         f'<circle class="handle" tabindex="0" role="slider" aria-label="{escape(n)} at {x:g} %" '
         'aria-valuemin="0" aria-valuemax="100" '
         f'aria-valuenow="{y:g}" data-channel="{escape(n)}" data-input="{x:g}" cx="{52 + 2.74 * x:.1f}" '
-        f'cy="{250 - 2.38 * y:.1f}" r="4.5" '
+        f'cy="{190 - 1.78 * y:.1f}" r="4.5" '
         f'fill="#ffffff" stroke="{channel_colour(n)}" stroke-width="2"/>'
         for n, points in handles.items()
         for x, y in points
     ]
+    svg = svg.replace('role="img"', 'role="group"', 1)
     return svg.replace('<path class="plot-pointer"', "".join(dots) + '<path class="plot-pointer"')
 
 

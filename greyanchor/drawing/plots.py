@@ -102,8 +102,9 @@ def line_plot(
     def py(value: npt.ArrayLike) -> np.ndarray:
         return _TOP + inner_h - (np.asarray(value, dtype=float) - y.low) / (y.high - y.low) * inner_h
 
+    role = "group" if any(m.key for m in marks) else "img"  # lines that can be moved stand for themselves
     parts = [
-        f'<svg class="plot" viewBox="0 0 {width} {height}" role="img" aria-label="{escape(title)}" '
+        f'<svg class="plot" viewBox="0 0 {width} {height}" role="{role}" aria-label="{escape(title)}" '
         'tabindex="0" '
         f"data-frame='{json.dumps([_LEFT, _TOP, inner_w, inner_h, x.low, x.high])}' "
         f"data-xlabel='{escape(x.label, quote=True)}' data-series='{_payload(series)}'>",

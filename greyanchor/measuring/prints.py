@@ -71,6 +71,27 @@ class PrintView:
         return "btn-main" if len(self.repairs) == 1 else "btn-plain"
 
     @property
+    def is_settled(self) -> bool:
+        """Whether it was printed and read as often as asked, with nothing left to deal with."""
+        enough = len(self.passes) >= self.wanted and self.open_pass is None
+        return (
+            enough
+            and not self.suspicions
+            and not self.advice
+            and (self.comparison is None or self.comparison.acceptable)
+        )
+
+    @property
+    def line(self) -> str:
+        """Its chart and its readings in a line."""
+        count = len(self.passes)
+        said = f"{self.facts['patches']} patches, {count} pass{'es' * (count != 1)}"
+        if self.comparison is not None:
+            found = self.comparison
+            said += f", {found.mean:.2f} mean and {found.max:.2f} largest dE00 between them"
+        return said
+
+    @property
     def next_number(self) -> int:
         return max((p.number for p in self.passes), default=0) + 1
 

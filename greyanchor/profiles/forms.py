@@ -11,6 +11,7 @@ from greyanchor.core.colour.illuminants import FIXED_LIGHTS
 from greyanchor.core.measurement.readings import is_additive
 from greyanchor.core.profiling.separation import PRESETS
 from greyanchor.core.profiling.sources import NAMES, USUAL
+from greyanchor.fields import NumberField
 from greyanchor.profiles.models import Profile, RoomLight
 
 DAYLIGHTS = ("D50", "D55", "D65", "5600K")
@@ -22,13 +23,20 @@ def light_choices() -> list[tuple[str, str]]:
     return [*((name, name) for name in (*DAYLIGHTS, *FIXED_LIGHTS)), *rooms]
 
 
-def _percent(label: str, low: int, high: int, initial: int, step: float = 1) -> forms.FloatField:
-    return forms.FloatField(
+class Slider(forms.NumberInput):
+    """A slider; it always has a value, so that none is asked for."""
+
+    def use_required_attribute(self, initial: Any) -> bool:
+        return False
+
+
+def _percent(label: str, low: int, high: int, initial: int, step: float = 1) -> NumberField:
+    return NumberField(
         label=label,
         min_value=low,
         max_value=high,
         initial=initial,
-        widget=forms.NumberInput(attrs={"type": "range", "step": step, "min": low, "max": high}),
+        widget=Slider(attrs={"type": "range", "step": step, "min": low, "max": high}),
     )
 
 
@@ -89,7 +97,7 @@ class NewProfileForm(KindForm):
 
     title = forms.CharField(max_length=160)
     preset = forms.ChoiceField(label="Separation for", choices=[(p.name, p.title) for p in PRESETS])
-    total_ink = forms.FloatField(label="Total ink, %", required=False, min_value=100, max_value=800)
+    total_ink = NumberField(label="Total ink, %", required=False, min_value=100, max_value=800)
 
 
 class CompareForm(forms.Form):

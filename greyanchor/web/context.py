@@ -9,6 +9,7 @@ from django.http import HttpRequest
 from django.utils.functional import SimpleLazyObject
 
 from greyanchor.accounts.roles import MAKE, RELEASE, role_of
+from greyanchor.web.answers import page_of
 from greyanchor.web.navigation import area_of, bar, tabs
 
 
@@ -39,4 +40,5 @@ def navigation(request: HttpRequest) -> dict[str, Any]:
         "bar": SimpleLazyObject(lambda: bar(match)),
         "tabs": SimpleLazyObject(lambda: tabs(match)),
         "area": area.title if area else "",
+        "page_sent_from": page_of(request),
     }

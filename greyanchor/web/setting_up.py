@@ -13,6 +13,7 @@ from greyanchor.accounts.models import Site
 from greyanchor.accounts.roles import MAKE, takes
 from greyanchor.core.errors import BadInput
 from greyanchor.core.printing.starting_points import STARTING_POINTS, StartingPoint, starting_point
+from greyanchor.fields import WholeField
 from greyanchor.library.machines.setting_up import Wanted, set_up
 from greyanchor.library.models import Media
 from greyanchor.library.pages.forms import ChannelsField, ListField, PairsField
@@ -27,7 +28,7 @@ class SetUpForm(forms.Form):
     printer = forms.CharField(label="Name of the printer", max_length=80)
     model = forms.CharField(label="Model", max_length=80, help_text="printers of one model share presets")
     serial = forms.CharField(label="Serial number", max_length=40)
-    width = forms.IntegerField(label="Width, mm", min_value=100, max_value=5200)
+    width = WholeField(label="Width, mm", min_value=100, max_value=5200)
     resolutions = ListField(label="Resolutions, dpi", numbers=True, help_text="such as 600, 1200")
     passes = ListField(label="Passes", numbers=True, help_text="such as 4, 8, 12")
     inks = forms.CharField(label="Name of the ink set", max_length=80)
@@ -41,12 +42,12 @@ class SetUpForm(forms.Form):
     )
     media = forms.CharField(label="Name of the media", max_length=120)
     maker = forms.CharField(label="Maker", max_length=120)
-    weight = forms.IntegerField(label="Weight, g/m²", min_value=20, max_value=2000)
-    thickness = forms.IntegerField(label="Thickness, µm", min_value=20, max_value=20000)
+    weight = WholeField(label="Weight, g/m²", min_value=20, max_value=2000)
+    thickness = WholeField(label="Thickness, µm", min_value=20, max_value=20000)
     brightener = forms.ChoiceField(
         label="Optical brightener", choices=Media._meta.get_field("brightener").choices
     )
-    dry_minutes = forms.IntegerField(label="Dry-down, minutes", min_value=0, max_value=10080)
+    dry_minutes = WholeField(label="Dry-down, minutes", min_value=0, max_value=10080)
     devices = forms.ChoiceField(
         label="Reached by",
         choices=[

@@ -135,7 +135,7 @@ def test_two_people_deciding_at_once_do_not_overwrite_each_other(
     limits = found_limits(read_stage(build, "ink-limits", user))
     stage = stage_of(build, "ink-limits")
     decisions.accept_stage(stage.pk, 1, limits, "", user)
-    with pytest.raises(BadInput, match="somebody else changed this build"):
+    with pytest.raises(BadInput, match=r"accepted ink limits at \d\d:\d\d, after this page was opened"):
         decisions.accept_stage(stage_of(build, "linearization").pk, 1, {}, "me too", user)
 
 

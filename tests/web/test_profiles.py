@@ -263,11 +263,12 @@ def test_only_one_of_a_kind_is_built_at_a_time_and_it_can_be_stopped(
         page = client.post(f"/profiles/{profile.pk}/rebuild/", follow=True).content.decode()
     assert "being built already" in page and ProfileWork.objects.count() == 1
     job = ProfileWork.objects.get()
-    assert 'hx-trigger="every 1s"' in client.get(f"/profiles/making/{job.pk}/part/").content.decode()
+    assert 'data-hx-trigger="every 1s"' in client.get(f"/profiles/making/{job.pk}/part/").content.decode()
     client.post(f"/profiles/making/{job.pk}/cancel/")
     job.refresh_from_db()
     assert job.state == "cancelled"
-    assert client.get(f"/profiles/making/{job.pk}/part/").headers["HX-Refresh"] == "true"
+    ended = client.get(f"/profiles/making/{job.pk}/part/")
+    assert ended.status_code == 286 and "page-stale" in ended.headers["HX-Trigger"], "it is asked no more"
 
 
 # --- rebuilding, proposing ---------------------------------------------------------------------

@@ -56,22 +56,25 @@ def open_stage(stage: Stage) -> None:
         lay_out_stage(stage, options)
 
 
-def locked(stage_pk: int, based_on: int) -> Stage:
-    """A stage whose build nobody changed since `based_on`; raises `Outdated`."""
+def locked(stage_pk: int, based_on: int, act: str, user: User | None) -> Stage:
+    """A stage whose build nobody changed since `based_on`; raises `Outdated`. `act` is what is done to it."""
     stage = Stage.objects.select_related("build__mode__ink_set", "build__mode__media").get(pk=stage_pk)
-    lock_build(stage.build_id, based_on)
+    lock_build(stage.build_id, based_on, f"{act} {type_of(stage).title.lower()}", user)
     return stage
 
 
-def lock_build(pk: int, based_on: int) -> Build:
-    """A build that nobody changed since `based_on`, with its version raised."""
+def lock_build(pk: int, based_on: int, act: str, user: User | None) -> Build:
+    """A build that nobody changed since `based_on`, with its version raised; `act` is kept as its last."""
     build = Build.objects.select_for_update(of=("self",)).get(pk=pk)
     if build.version != based_on:
-        raise Outdated(
-            "somebody else changed this build since the page was opened; look at it again, then decide"
-        )
+        raise Outdated(f"{build.last_act_text}, after this page was opened; look at it again, then decide")
     build.version += 1
-    build.save(update_fields=["version"])
+    build.last_act = {
+        "by": (user.get_full_name() or user.get_username()) if user else "",
+        "act": act,
+        "at": timezone.now().isoformat(),
+    }
+    build.save(update_fields=["version", "last_act"])
     return build
 
 
@@ -82,7 +85,7 @@ def lock_build(pk: int, based_on: int) -> Build:
 @transaction.atomic
 def accept_stage(pk: int, based_on: int, values: dict[str, Any], reason: str, user: User) -> Stage:
     """Decide a stage and open the next; `BadInput` when evidence is missing or a reason is."""
-    stage = locked(pk, based_on)
+    stage = locked(pk, based_on, "accepted", user)
     must_be_open(stage)
     stage_type = type_of(stage)
     if missing := stage_type.missing(stage):
@@ -101,7 +104,7 @@ def accept_stage(pk: int, based_on: int, values: dict[str, Any], reason: str, us
 @transaction.atomic
 def skip_stage(pk: int, based_on: int, reason: str, user: User) -> Stage:
     """Go on without a stage that not every mode needs; the log says so."""
-    stage = locked(pk, based_on)
+    stage = locked(pk, based_on, "skipped", user)
     must_be_open(stage)
     text = type_of(stage).skip_text
     if not text:

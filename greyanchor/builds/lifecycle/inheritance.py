@@ -51,7 +51,7 @@ def lenders(stage: Stage) -> list[Lender]:
 @transaction.atomic
 def inherit(pk: int, based_on: int, lender_pk: int, reason: str, user: User) -> Stage:
     """Decide an open stage with what another mode has; the mode says so until it has its own."""
-    stage = locked(pk, based_on)
+    stage = locked(pk, based_on, "inherited", user)
     must_be_open(stage)
     lender = next((f for f in lenders(stage) if f.mode.pk == lender_pk), None)
     if lender is None:

@@ -31,7 +31,7 @@ def voided_by(stage: Stage) -> list[Stage]:
 @transaction.atomic
 def redo_stage(pk: int, based_on: int, user: User) -> Stage:
     """Open a decided stage again; what depends on it becomes void and stays readable in the log."""
-    stage = locked(pk, based_on)
+    stage = locked(pk, based_on, "opened again", user)
     title = type_of(stage).title
     if stage.state != Stage.State.ACCEPTED:
         raise BadInput(f"{title} is not decided, so there is nothing to do again")
@@ -77,7 +77,7 @@ def change_environment(
     build_pk: int, based_on: int, choices: dict[str, Any], reason: str, user: User
 ) -> Build:
     """Another environment for a build: every stage with evidence becomes void, and the first opens again."""
-    build = lock_build(build_pk, based_on)
+    build = lock_build(build_pk, based_on, "changed the environment", user)
     if build.mode.state in IN_USE:
         raise BadInput("this mode is in production; derive a new mode for another environment")
     _still_building(build)

@@ -10,7 +10,7 @@ from django.db.models import Q, QuerySet
 
 from greyanchor.background.work import cancel
 from greyanchor.builds.evidence.log import set_aside, void
-from greyanchor.builds.lifecycle.decisions import apply_to_mode
+from greyanchor.builds.lifecycle.decisions import apply_to_mode, lock_build
 from greyanchor.builds.models import Baseline, Build, Refinement, RefineRound, Restore, Stage, Task
 from greyanchor.builds.stages.registry import type_of
 from greyanchor.library.models import PrintMode
@@ -79,7 +79,8 @@ def _reopen(stage: Stage, reason: str, user: User) -> None:
     stage.state, stage.decision, stage.reason, stage.result = Stage.State.OPEN, None, "", None
     stage.source, stage.source_text = "", ""
     stage.save()
-    Build.objects.filter(pk=build.pk).update(version=build.version + 1, finished_at=None)
+    lock_build(build.pk, build.version, f"withdrew evidence of {title.lower()}", user)
+    Build.objects.filter(pk=build.pk).update(finished_at=None)
     mode = PrintMode.objects.get(pk=build.mode_id)
     if type_of(stage).takes_baseline:
         Baseline.objects.filter(mode=mode).update(withdrawn=reason)

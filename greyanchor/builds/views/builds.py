@@ -10,6 +10,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from greyanchor.accounts.roles import MAKE, takes
+from greyanchor.background.parts import ended
 from greyanchor.background.work import cancel
 from greyanchor.builds import attached_profiles, forms, queries
 from greyanchor.builds.enqueue import start_profile
@@ -22,6 +23,7 @@ from greyanchor.core.charts import sheets
 from greyanchor.core.charts.layout import plan as plan_sheets
 from greyanchor.core.errors import BadInput
 from greyanchor.library.machines.readiness import dues_of
+from greyanchor.library.records.editing import Outdated
 from greyanchor.measuring.models import SheetPrint
 from greyanchor.measuring.printing import print_sheet
 from greyanchor.measuring.services import start_pass
@@ -132,7 +134,8 @@ def back_to(stage: Stage) -> HttpResponse:
 
 
 def show_refusal(request: HttpRequest, error: BadInput) -> None:
-    messages.error(request, f"{error.sentence} Nothing was changed.")
+    stale = "stale" if isinstance(error, Outdated) else ""
+    messages.error(request, f"{error.sentence} Nothing was changed.", extra_tags=stale)
 
 
 def _show_form_errors(request: HttpRequest, form: Any) -> None:
@@ -289,6 +292,9 @@ def stage_accept(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
                 form.cleaned_data["reason"].strip(),
                 request.user,
             )
+        except Outdated as error:
+            show_refusal(request, error)
+            return back_to(stage)
         except BadInput as error:
             form.add_error(None, error.sentence)
         else:
@@ -401,7 +407,8 @@ def task_part(request: HttpRequest, pk: int) -> HttpResponse:
     """The progress of a task, swapped in place; the page is loaded again when it ends."""
     task = get_object_or_404(Task.objects.select_related("stage__build"), pk=pk)
     if not task.is_active or task.looks_dead:
-        return HttpResponse(headers={"HX-Refresh": "true"})
+        done = task.state == Task.State.DONE
+        return ended("The profile is built." if done else "Building the profile ended.")
     return render(request, "builds/_task.html", {"task": task})
 
 

@@ -16,6 +16,7 @@ from greyanchor.builds.stages.matching import matched
 from greyanchor.builds.views.builds import back_to, build_of, download, show_refusal, stage_of
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
+from greyanchor.core.numbers import parse_number
 
 
 @require_GET
@@ -27,8 +28,8 @@ def limits_cost(request: HttpRequest, pk: int) -> HttpResponse:
     limits = {c: v["percent"] for c, v in stage.result["limits"].items()}
     for channel in limits:
         try:
-            limits[channel] = float(request.GET.get(f"{names.INK_LIMITS}-{channel}", ""))
-        except ValueError:
+            limits[channel] = parse_number(request.GET.get(f"{names.INK_LIMITS}-{channel}", ""))
+        except BadInput:
             continue
     return render(request, "builds/_limit_cost.html", {"cost": ink_limits.cost_of(stage, limits)})
 
@@ -40,8 +41,8 @@ def total_cost(request: HttpRequest, pk: int) -> HttpResponse:
     if stage.sheet_print is None or not stage.result:
         raise BadInput("the sums are not read yet")
     try:
-        total = float(request.GET.get(f"{names.TOTAL_INK}-total_ink", ""))
-    except ValueError:
+        total = parse_number(request.GET.get(f"{names.TOTAL_INK}-total_ink", ""))
+    except BadInput:
         total = stage.result["percent"]
     found = total_ink.consequences(stage, min(max(total, 100.0), 400.0))
     return render(request, "builds/_total_cost.html", {"c": found})
@@ -126,7 +127,7 @@ def stage_touch(request: HttpRequest, pk: int) -> HttpResponse:
             stage,
             request.POST.get("channel", ""),
             request.POST.get("input", ""),
-            float(output) if output else None,
+            parse_number(output) if output else None,
         )
     except (BadInput, ValueError) as error:
         show_refusal(request, error if isinstance(error, BadInput) else BadInput("that is not a number"))

@@ -7,6 +7,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from greyanchor.background.parts import ended
 from greyanchor.background.work import cancel
 from greyanchor.builds.maintenance import refinements
 from greyanchor.builds.models import Refinement, RefineRound
@@ -86,7 +87,7 @@ def round_part(request: HttpRequest, pk: int) -> HttpResponse:
     """The progress of a round, swapped in place."""
     found = get_object_or_404(RefineRound, pk=pk)
     if not found.is_active or found.looks_dead:
-        return HttpResponse(headers={"HX-Refresh": "true"})
+        return ended("The round is computed.")
     return render(request, "builds/_round.html", {"last": found})
 
 

@@ -37,7 +37,7 @@ def _order(data: dict[str, Any], leave_out: bool = False) -> Order:
 def check_new(request: HttpRequest) -> HttpResponse:
     """Verify readings from files: one leads to its check, many to a table of their verdicts."""
     form = FilesForm(request.POST or None, initial=_wishes(request))
-    context: dict[str, Any] = {"form": form, "strip": StripForm(initial=_wishes(request))}
+    context: dict[str, Any] = {"form": form, "strip": StripForm(initial=_wishes(request), auto_id="strip_%s")}
     if request.method == "POST" and form.is_valid():
         files = request.FILES.getlist("files")
         if not 0 < len(files) <= MOST_FILES:
@@ -96,7 +96,7 @@ def _one(sent: Any, data: dict[str, Any], request: HttpRequest, many: bool) -> d
 @require_POST
 def check_strip(request: HttpRequest) -> HttpResponse:
     """Lay out a control strip for a mode, to be printed and read."""
-    form = StripForm(request.POST)
+    form = StripForm(request.POST, auto_id="strip_%s")
     if form.is_valid():
         try:
             made = strip_prints.start_check_print(

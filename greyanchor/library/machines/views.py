@@ -13,6 +13,7 @@ from django.views.decorators.http import require_GET, require_POST
 from greyanchor.accounts.models import Site
 from greyanchor.accounts.roles import MAKE, may, takes
 from greyanchor.core.errors import BadInput
+from greyanchor.core.numbers import parse_number
 from greyanchor.core.printing.handling import SETTINGS
 from greyanchor.core.printing.readiness import MISSING_ALLOWED, task_named
 from greyanchor.devices.registry import driver_named, drivers, drivers_for
@@ -69,10 +70,7 @@ def slot_tune(request: HttpRequest, pk: int) -> HttpResponse:
     """A value is changed at the machine's own panel."""
     printer = _printer(pk)
     slot, key = _whole(request, "slot", "a slot"), request.POST.get("key", "")
-    try:
-        value = float(request.POST.get("value", "").replace(",", "."))
-    except ValueError:
-        raise BadInput("a value is a number") from None
+    value = parse_number(request.POST.get("value", ""))
     controls.tune(printer, slot, key, value)
     messages.info(
         request, f"Tuned at the panel of {printer.name}. Below stands how slot {slot} differs from here."
@@ -142,12 +140,7 @@ def task_page(request: HttpRequest, pk: int, task_key: str) -> HttpResponse:
 def task_print(request: HttpRequest, pk: int, task_key: str) -> HttpResponse:
     printer, task = _printer(pk), task_named(task_key)
     around = request.POST.get("around", "").strip()
-    try:
-        readiness.print_pattern(
-            printer, task.key, request.user, float(around.replace(",", ".")) if around else None
-        )
-    except ValueError as error:
-        raise error if isinstance(error, BadInput) else BadInput("a value is a number") from None
+    readiness.print_pattern(printer, task.key, request.user, parse_number(around) if around else None)
     return redirect("ready-task", pk=pk, task_key=task_key)
 
 
@@ -253,11 +246,8 @@ def instrument_remove(request: HttpRequest, pk: int) -> HttpResponse:
 def printer_controls(request: HttpRequest, pk: int) -> HttpResponse:
     """Change how a simulated printer behaves."""
     printer = _printer(pk)
-    try:
-        sent = {c.key: request.POST.get(c.key, "") for c in controls.controls_of(printer)}
-        values = {key: float(text.replace(",", ".")) for key, text in sent.items() if text}
-    except ValueError:
-        raise BadInput("a value is a number") from None
+    sent = {c.key: request.POST.get(c.key, "") for c in controls.controls_of(printer)}
+    values = {key: parse_number(text) for key, text in sent.items() if text}
     controls.set_controls(printer, values)
     messages.success(request, "It prints like this from now on; sheets that are printed stay as they are.")
     return redirect("printer", pk=pk)

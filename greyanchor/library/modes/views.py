@@ -13,6 +13,7 @@ from django.views.decorators.http import require_GET, require_POST
 from greyanchor.accounts import people
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
+from greyanchor.core.numbers import parse_number
 from greyanchor.library.models import Edition, Media, MediaClass, Printer, PrintMode
 from greyanchor.library.modes import fallbacks, queries, ranking, search, services
 from greyanchor.library.pages import presenters
@@ -216,10 +217,7 @@ def mode_best(request: HttpRequest) -> HttpResponse:
 def _between(text: str | None, low: float, high: float, usual: float | None) -> float | None:
     if not text:
         return usual
-    try:
-        value = float(text.replace(",", "."))
-    except ValueError:
-        raise BadInput(f"{text[:20]!r} is no number") from None
+    value = parse_number(text)
     if not low <= value <= high:
         raise BadInput(f"{text[:20]} lies outside {low:g}..{high:g}")
     return value

@@ -14,6 +14,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from greyanchor.accounts.roles import MAKE, RELEASE, may, takes
 from greyanchor.background import work
+from greyanchor.background.parts import stale
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import (
     Edition,
@@ -80,7 +81,8 @@ def pack_part(request: HttpRequest, pk: int) -> HttpResponse:
     job = _job(pk)
     answer = render(request, "library/_pack.html", _context(request, job))
     if not job.is_active:
-        answer["HX-Refresh"] = "true"
+        for name, value in stale("The import went on.").items():
+            answer[name] = value
     return answer
 
 

@@ -7,7 +7,10 @@ from typing import Any
 
 from django import forms
 
+from greyanchor.core.errors import BadInput
+from greyanchor.core.numbers import parse_number
 from greyanchor.core.printing.handling import GROUPS, SETTINGS, Ability, Held, decimals
+from greyanchor.fields import NumberField
 from greyanchor.library.models import InkSet, Media, MediaClass, MediaPreset, Printer, PrintMode
 from greyanchor.library.records.record_types import KINDS, Kind
 
@@ -128,10 +131,10 @@ class NewPresetForm(PresetForm):
 class PrinterForm(RecordForm):
     resolutions = ListField(label="Resolutions, dpi", numbers=True)
     passes = ListField(label="Passes", numbers=True)
-    swath = forms.FloatField(label="Height of the head, mm", min_value=1, max_value=500, required=False)
-    fastest = forms.FloatField(label="Fastest carriage, mm/s", min_value=50, max_value=5000, required=False)
-    firing = forms.FloatField(label="Firing rate, kHz", min_value=1, max_value=200, required=False)
-    turn = forms.FloatField(label="Turnaround time, s", min_value=0, max_value=5, required=False)
+    swath = NumberField(label="Height of the head, mm", min_value=1, max_value=500, required=False)
+    fastest = NumberField(label="Fastest carriage, mm/s", min_value=50, max_value=5000, required=False)
+    firing = NumberField(label="Firing rate, kHz", min_value=1, max_value=200, required=False)
+    turn = NumberField(label="Turnaround time, s", min_value=0, max_value=5, required=False)
     ink_sets = forms.ModelMultipleChoiceField(
         InkSet.objects.all(), required=False, widget=forms.CheckboxSelectMultiple, label="Ink sets"
     )
@@ -265,15 +268,15 @@ class HandlingForm:
             if row.reason_name in self.data:
                 row.reason = str(self.data[row.reason_name]).strip()[:MOST_WHY]
                 self.cleaned[row.reason_name] = row.reason or None
-            row.text = str(self.data[row.name]).strip().replace("−", "-").replace(",", ".")
+            row.text = str(self.data[row.name]).strip()
             if not row.text:
                 self.cleaned[row.name] = None
                 if row.reason_name in self.cleaned:
                     self.cleaned[row.reason_name] = None
                 continue
             try:
-                value = float(row.text)
-            except ValueError:
+                value = parse_number(row.text)
+            except BadInput:
                 row.error = f"a number in {row.setting.unit}"
                 continue
             if not row.low <= value <= row.high:
@@ -319,10 +322,7 @@ class AbilitiesForm:
         for row in self.rows:
             name = row["name"]
             out[name] = (
-                {
-                    p: float(str(self.data.get(f"{name}.{p}", "")).replace("−", "-").replace(",", "."))
-                    for p in self._PARTS
-                }
+                {p: parse_number(str(self.data.get(f"{name}.{p}", ""))) for p in self._PARTS}
                 if self.data.get(name)
                 else None
             )

@@ -13,6 +13,8 @@ from PIL import Image
 
 from greyanchor.core.characterization.model import FitReport
 from greyanchor.core.colour.colorimetry import lab_to_srgb
+from greyanchor.core.errors import BadInput
+from greyanchor.core.numbers import parse_number
 from greyanchor.core.profiling import maps, softproof
 from greyanchor.core.profiling.gamut import Gamut, share_inside
 from greyanchor.drawing.colours import hex_colours
@@ -86,8 +88,8 @@ def gamut_cut(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _number(request: HttpRequest, name: str, usual: float, low: float, high: float) -> float:
     try:
-        return float(np.clip(float(request.GET.get(name, usual)), low, high))
-    except ValueError:
+        return float(np.clip(parse_number(request.GET.get(name, str(usual))), low, high))
+    except BadInput:
         return usual
 
 
@@ -146,7 +148,7 @@ def errors_page(request: HttpRequest, pk: int) -> HttpResponse:
             "predicted": found.predicted[i],
             "off": found.differences[i],
             "read_colour": read[i],
-            "foretold_colour": predicted[i],
+            "predicted_colour": predicted[i],
         }
         for i in found.worst(_WORST)
     ]

@@ -11,6 +11,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from greyanchor.accounts.roles import MAKE, takes
 from greyanchor.background import work
+from greyanchor.background.parts import ended
 from greyanchor.core.characterization.proposals import most_helpful
 from greyanchor.core.characterization.trust import double_spread
 from greyanchor.core.errors import BadInput
@@ -240,7 +241,7 @@ def work_page(request: HttpRequest, pk: int) -> HttpResponse:
 def work_part(request: HttpRequest, pk: int) -> HttpResponse:
     job = _work_of(pk)
     if not job.is_active or job.looks_dead:
-        return HttpResponse(headers={"HX-Refresh": "true"})
+        return ended("The work ended.")
     return render(request, "profiles/_work.html", {"work": job})
 
 

@@ -154,23 +154,19 @@ def sorted_by(address: str, key: str) -> str:
 
 
 _CHOICE = (
-    '<li><a href="{0}?{1}" hx-get="{0}?{1}" hx-target="#modes" hx-push-url="true" role="checkbox" '
-    'aria-checked="{2}">'
-    '<span class="tick">{3}</span><span class="label" title="{4}">{4}</span><span '
-    'class="n">{5}</span></a></li>'
+    '<li><label><input type="checkbox"{0} data-hx-get="{1}?{2}" data-same="{3}:{4}">'
+    '<span class="label" title="{4}">{4}</span><span class="n">{5}</span></label></li>'
 )
+_CHECKED = mark_safe(" checked")
 
 
 @register.simple_tag
-def choice_items(choices: list[Any], address: str) -> SafeString:
+def choice_items(facet: str, choices: list[Any], address: str) -> SafeString:
     """Choices of a facet as list items: there are many, and a template would be slow about them."""
     return format_html_join(
         "",
         _CHOICE,
-        (
-            (address, c.address, "true" if c.chosen else "false", "×" if c.chosen else "", c.label, c.count)
-            for c in choices
-        ),
+        ((_CHECKED if c.chosen else "", address, c.address, facet, c.label, c.count) for c in choices),
     )
 
 

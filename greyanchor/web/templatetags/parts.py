@@ -44,6 +44,38 @@ def panel(parser: Parser, token: Token) -> PanelNode:
     return PanelNode(title, count[0] if count else None, body)
 
 
+class FoldNode(template.Node):
+    """What has done its work folds to one line; what has not stands open."""
+
+    def __init__(
+        self, folded: FilterExpression, title: FilterExpression, line: FilterExpression, body: NodeList
+    ) -> None:
+        self.folded, self.title, self.line, self.nodelist = folded, title, line, body
+
+    def render(self, context: Context) -> SafeString:
+        body = self.nodelist.render(context)
+        if not self.folded.resolve(context):
+            return body
+        head = format_html(
+            '<summary><strong>{}</strong> <span class="muted">{}</span></summary>',
+            self.title.resolve(context),
+            self.line.resolve(context),
+        )
+        return SafeString(f'<details class="step fold">{head}{body}</details>')
+
+
+@register.tag
+def fold(parser: Parser, token: Token) -> FoldNode:
+    """``{% fold when "Title" line %} ... {% endfold %}``: folded to its title and a line when that holds."""
+    parts: Sequence[str] = token.split_contents()[1:]
+    if len(parts) != 3:
+        raise TemplateSyntaxError("a fold takes when it is folded, a title, and the line that is shown then")
+    body = parser.parse(("endfold",))
+    parser.delete_first_token()
+    when, title, line = (parser.compile_filter(p) for p in parts)
+    return FoldNode(when, title, line, body)
+
+
 class ListingNode(template.Node):
     """A table whose heads sort and that is saved as CSV by a button under it."""
 

@@ -1,4 +1,5 @@
-// The dry-down clock runs on the page; when the sheet is dry the page is loaded again.
+// The dry-down clock runs on the page; when the sheet is dry the page shows it.
+import { refresh } from "./requests.js";
 
 /** Time left in words: minutes, and seconds in the last one. */
 export function timeLeft(minutes) {
@@ -12,7 +13,7 @@ function tick() {
       clock.querySelector("[data-left]").textContent = timeLeft(left);
     } else if (!clock.dataset.over) {
       clock.dataset.over = "1";
-      location.reload();
+      refresh("The sheet is dry.");
     }
   }
 }

@@ -1,5 +1,5 @@
 // Ink limits: upright lines are dragged, the number below follows, and the server says what it costs.
-import { frameOf, toDrawing, underPointer, valueAt, within } from "./scale.js";
+import { frameOf, parseNumber, toDrawing, underPointer, valueAt, within } from "./scale.js";
 
 const LEAST = 15;
 const MOST = 100;
@@ -41,7 +41,7 @@ function limitsIn(svg, stage) {
   const channels = [...svg.querySelectorAll("[data-mark]")].map((mark) => mark.dataset.mark);
   return channels
     .filter((channel) => fieldOf(stage, channel))
-    .map((channel) => [channel, Number.parseFloat(fieldOf(stage, channel).value)]);
+    .map((channel) => [channel, parseNumber(fieldOf(stage, channel).value)]);
 }
 
 function watchLines(svg, box) {
@@ -66,10 +66,35 @@ function watchLines(svg, box) {
   }
 }
 
+/** The lines of the first view by keyboard: left and right move the one that has the focus. */
+function watchKeys(svg, stage) {
+  for (const line of svg.querySelectorAll("[data-mark]")) {
+    const field = fieldOf(stage, line.dataset.mark);
+    if (!field) continue;
+    line.setAttribute("tabindex", "0");
+    line.setAttribute("role", "slider");
+    line.setAttribute("aria-label", `Limit of ${line.dataset.mark}, percent`);
+    line.setAttribute("aria-valuemin", LEAST);
+    line.setAttribute("aria-valuemax", MOST);
+    line.setAttribute("aria-valuenow", parseNumber(field.value));
+    line.addEventListener("keydown", (event) => {
+      const step = { ArrowLeft: -0.5, ArrowDown: -0.5, ArrowRight: 0.5, ArrowUp: 0.5 }[event.key];
+      if (!step) return;
+      event.preventDefault();
+      event.stopPropagation();
+      field.value = limitFrom(parseNumber(field.value) + step * (event.shiftKey ? 10 : 1));
+      line.setAttribute("aria-valuenow", field.value);
+      field.dispatchEvent(new Event("input", { bubbles: true }));
+    });
+  }
+}
+
 export function watchLimits(box) {
   if (box.dataset.ready) return;
   box.dataset.ready = "1";
-  for (const svg of box.querySelectorAll("svg.plot")) watchLines(svg, box);
+  const views = box.querySelectorAll("svg.plot");
+  for (const svg of views) watchLines(svg, box);
+  if (views.length) watchKeys(views[0], box.dataset.limits);
 }
 
 /** One listener for the whole page: whatever limit is typed is drawn in the views of its stage. */
@@ -79,7 +104,7 @@ export function followTyping() {
     for (const box of document.querySelectorAll("[data-limits]")) {
       const start = `${box.dataset.limits}-`;
       if (!name.startsWith(start)) continue;
-      showLimit(box, name.slice(start.length), Number.parseFloat(event.target.value) || 0);
+      showLimit(box, name.slice(start.length), parseNumber(event.target.value) || 0);
     }
   });
 }

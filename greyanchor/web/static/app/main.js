@@ -1,38 +1,67 @@
 // What runs on every page. Listeners on the document are added once, here; parts that a swap brings are
 // prepared as they come.
+import { announceWithin, watchProblems } from "./announce.js";
 import { runClocks } from "./clock.js";
 import { followChannel, showHandles, watchHandle } from "./curve-handles.js";
+import { lead, leadToError } from "./focus.js";
 import { offerWhatIsThere, showDriverOptions, showSliders, watchForms } from "./forms.js";
+import { watchKeys } from "./keys.js";
 import { followTyping, watchLimits } from "./limits.js";
+import { oneAtATime } from "./loupes.js";
+import { watchNumbers } from "./numbers.js";
+import { watchMap } from "./patch-map.js";
+import { offerPicture, PICTURES } from "./pictures.js";
 import { watchPlot } from "./plot.js";
 import { markRow, watchReading } from "./reading.js";
+import { watchRequests } from "./requests.js";
+import { watchSignIn } from "./sign-in-again.js";
 import { makeSortable, offerCsv } from "./table.js";
 
 function prepare(root) {
   for (const svg of root.querySelectorAll("svg.plot[data-series]")) watchPlot(svg);
   for (const table of root.querySelectorAll("table.list")) makeSortable(table);
-  for (const table of root.querySelectorAll("table[data-csv]")) offerCsv(table);
+  for (const table of root.querySelectorAll("table.list")) offerCsv(table);
+  for (const svg of root.querySelectorAll("svg.patch-map")) watchMap(svg);
+  for (const svg of root.querySelectorAll(PICTURES)) offerPicture(svg);
   for (const box of root.querySelectorAll("[data-limits]")) watchLimits(box);
   for (const handle of root.querySelectorAll("circle.handle")) watchHandle(handle);
+  for (const box of root.querySelectorAll("[data-one-at-a-time]")) oneAtATime(box);
+  for (const field of root.querySelectorAll("[data-folder]")) field.webkitdirectory = true;
   for (const form of root.querySelectorAll("form.device")) showDriverOptions(form);
   showHandles();
+  showSliders();
+  announceWithin(root);
   if (root.id === "reading" || root.querySelector(".rows")) markRow();
 }
 
-function openTarget() {
-  const target = location.hash && document.getElementById(location.hash.slice(1));
-  if (target?.tagName !== "DETAILS") return;
-  target.open = true;
-  target.scrollIntoView();
+/** Open and show what the address names, once: when one arrives there, not when the page is loaded again. */
+function arrive() {
+  const sent = sessionStorage.getItem("arrive");
+  sessionStorage.removeItem("arrive");
+  const target = document.getElementById(sent || location.hash.slice(1));
+  if (!target) return;
+  if (target.tagName === "DETAILS") target.open = true;
+  if (sent) {
+    lead(target.querySelector("h2, h3, summary") ?? target);
+    target.scrollIntoView();
+  } else if (performance.getEntriesByType("navigation")[0]?.type !== "reload") target.scrollIntoView();
 }
 
+watchProblems();
+watchRequests();
+watchSignIn();
+watchKeys();
+watchNumbers();
 watchReading();
 watchForms();
 followTyping();
 followChannel();
 runClocks();
 document.addEventListener("htmx:load", (event) => prepare(event.target));
+document.addEventListener("part-put", (event) => {
+  prepare(event.detail);
+  offerWhatIsThere();
+});
 prepare(document);
-showSliders();
 offerWhatIsThere();
-openTarget();
+if (!leadToError(document.getElementById("main"))) arrive();

@@ -1,4 +1,5 @@
 // The reading page: keys, the row in hand, and sounds.
+import { mayAct } from "./keys.js";
 
 const KEYS = {
   " ": "read",
@@ -77,9 +78,7 @@ function act(meaning) {
 
 /** A key pressed while a row is on its way waits its turn: none is lost, none acts twice. */
 function onKey(event) {
-  if (!page() || event.ctrlKey || event.altKey || event.metaKey) return;
-  if (event.target.closest("input, textarea, select")) return;
-  if (event.key === "Enter" && event.target.closest("button, a, summary")) return;
+  if (!page() || !mayAct(event)) return;
   const meaning = meaningOf(event.key);
   if (meaning === null) return;
   event.preventDefault();
@@ -96,12 +95,19 @@ function onAnswer(event) {
   while (waiting.length && !busy) act(waiting.shift());
 }
 
+/** A button that was clicked gives the focus back, so that the keys go on; one reached by Tab keeps it. */
+function onClick(event) {
+  const button = event.target.closest("#reading button");
+  if (button && event.detail > 0) button.blur();
+}
+
 export function watchReading() {
   document.addEventListener("keydown", onKey);
+  document.addEventListener("click", onClick);
   document.addEventListener("htmx:beforeRequest", (event) => {
     if (event.target.closest("#reading")) busy = true;
   });
-  for (const name of ["htmx:afterSettle", "htmx:responseError", "htmx:sendError"]) {
+  for (const name of ["htmx:afterSettle", "htmx:responseError", "htmx:sendError", "htmx:timeout"]) {
     document.addEventListener(name, onAnswer);
   }
 }

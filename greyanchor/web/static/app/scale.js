@@ -6,6 +6,14 @@ export function frameOf(svg) {
   return { left, top, width, height, low, high };
 }
 
+/** A number as people write it, with a decimal comma or point; NaN where it is none, or not clear. */
+export function parseNumber(text) {
+  const plain = String(text).trim().replace("−", "-");
+  if (!/^[-+]?(\d+([.,]\d*)?|[.,]\d+)$/.test(plain)) return Number.NaN;
+  if (/^[-+]?[1-9]\d{0,2},\d{3}$/.test(plain)) return Number.NaN;
+  return Number.parseFloat(plain.replace(",", "."));
+}
+
 /** `value` held within `low` and `high`. */
 export function within(value, low, high) {
   return Math.min(high, Math.max(low, value));

@@ -1,4 +1,5 @@
-// Tables that sort by their heads and are saved as CSV.
+// Tables that sort by their heads, narrow where they are long, and leave as CSV or by the clipboard.
+import { announce } from "./announce.js";
 
 /** What a cell sorts by: a number, or its words in small letters; what is no number comes first. */
 export function sortKey(text, how) {
@@ -29,16 +30,67 @@ function sortBy(head, table) {
   table.tBodies[0].append(...ordered(table.tBodies[0].rows, keyOf, ascending));
 }
 
+const NUMBER = /^[−+-]?\d+([.,]\d+)?( ?%)?$/;
+const LONG = 15;
+
+/** How a column sorts: by number where each of its cells is one or empty, by words otherwise. */
+export function kindOf(texts) {
+  const filled = texts.map((t) => t.trim()).filter((t) => t && t !== "–");
+  return filled.length > 0 && filled.every((t) => NUMBER.test(t)) ? "number" : "text";
+}
+
+/** Whether rows may be moved: one body, no cell over several columns or with fields, more than one row. */
+function isPlain(table) {
+  const rows = [...(table.tBodies[0]?.rows ?? [])];
+  if (table.tBodies.length !== 1 || table.tHead?.rows.length !== 1 || rows.length < 2) return false;
+  if (table.matches("[data-fixed]") || table.tBodies[0].querySelector("input, select, textarea"))
+    return false;
+  return rows.every((row) => [...row.cells].every((cell) => cell.colSpan === 1 && cell.rowSpan === 1));
+}
+
 export function makeSortable(table) {
-  if (table.dataset.sortable) return;
+  if (table.dataset.sortable || !isPlain(table)) return;
   table.dataset.sortable = "1";
-  for (const head of table.querySelectorAll("thead th[data-sort]")) {
+  [...table.tHead.rows[0].cells].forEach((head, column) => {
+    if (!head.textContent.trim() || head.querySelector("a, .visually-hidden")) return;
+    const texts = [...table.tBodies[0].rows].map((row) => row.cells[column]?.textContent ?? "");
+    head.dataset.sort = head.dataset.sort || kindOf(texts);
     const button = document.createElement("button");
     button.type = "button";
     button.append(...head.childNodes);
     head.append(button);
     button.addEventListener("click", () => sortBy(head, table));
-  }
+  });
+  if (table.tBodies[0].rows.length > LONG) offerFilter(table);
+}
+
+/** Whether every word of a filter stands in a row. */
+export function matches(text, words) {
+  const low = text.toLowerCase();
+  return words
+    .toLowerCase()
+    .split(/\s+/)
+    .every((word) => low.includes(word));
+}
+
+function offerFilter(table) {
+  const box = document.createElement("label");
+  box.className = "filter no-print";
+  box.dataset.unkept = "1";
+  const field = document.createElement("input");
+  field.type = "search";
+  field.placeholder = `words in ${table.tBodies[0].rows.length} rows`;
+  box.append("Narrow ", field);
+  const place = table.closest(".scroll") ?? table;
+  place.before(box);
+  field.addEventListener("input", () => {
+    let shown = 0;
+    for (const row of table.tBodies[0].rows) {
+      row.hidden = !matches(row.textContent, field.value);
+      shown += row.hidden ? 0 : 1;
+    }
+    announce(`${shown} rows`);
+  });
 }
 
 const FORMULA = /^[=+@\t\r]/;
@@ -58,24 +110,65 @@ export function csvOf(rows) {
   return rows.map((row) => `${row.map(csvCell).join(",")}\r\n`).join("");
 }
 
-function saveCsv(table) {
-  const rows = [...table.rows].map((row) =>
-    [...row.cells].map((cell) => cell.dataset.value ?? cell.textContent),
-  );
+function cellsOf(table) {
+  return [...table.rows]
+    .filter((row) => !row.hidden)
+    .map((row) => [...row.cells].map((cell) => cell.dataset.value ?? cell.textContent));
+}
+
+/** Give data to the person as a file. */
+export function saveFile(blob, name) {
   const link = document.createElement("a");
-  link.href = URL.createObjectURL(new Blob([csvOf(rows)], { type: "text/csv" }));
-  link.download = `${table.dataset.csv}.csv`;
+  link.href = URL.createObjectURL(blob);
+  link.download = name;
   link.click();
-  URL.revokeObjectURL(link.href);
+  setTimeout(() => URL.revokeObjectURL(link.href), 60000);
+}
+
+/** A file name made of words. */
+export function fileName(words) {
+  return (
+    words
+      .toLowerCase()
+      .replace(/[^a-z0-9]+/g, "-")
+      .replace(/^-|-$/g, "") || "table"
+  );
+}
+
+function nameOf(table) {
+  const part = table.closest("section, .panel, .stage")?.querySelector("h2, h3");
+  return table.dataset.csv || fileName((part ?? document.querySelector("h1"))?.textContent ?? "table");
+}
+
+function toolButton(text, act) {
+  const button = document.createElement("button");
+  button.type = "button";
+  button.className = "linkish";
+  button.textContent = text;
+  button.addEventListener("click", act);
+  return button;
 }
 
 export function offerCsv(table) {
-  if (table.dataset.offered || table.tBodies[0]?.rows.length < 2) return;
+  const rows = table.tBodies[0]?.rows.length ?? 0;
+  if (table.dataset.offered || !table.tHead || rows < (table.dataset.csv ? 2 : 3)) return;
   table.dataset.offered = "1";
-  const button = document.createElement("button");
-  button.type = "button";
-  button.className = "linkish save-csv";
-  button.textContent = "Save as CSV";
-  button.addEventListener("click", () => saveCsv(table));
-  table.after(button);
+  const tools = document.createElement("div");
+  tools.className = "save-csv";
+  tools.append(
+    toolButton("Save as CSV", () => {
+      saveFile(new Blob([csvOf(cellsOf(table))], { type: "text/csv" }), `${nameOf(table)}.csv`);
+    }),
+    " ",
+    toolButton("Copy", async () => {
+      const plain = (cell) => cell.replace(/\s+/g, " ").trim();
+      await navigator.clipboard.writeText(
+        cellsOf(table)
+          .map((row) => row.map(plain).join("\t"))
+          .join("\n"),
+      );
+      announce("The table is on the clipboard.");
+    }),
+  );
+  (table.closest(".scroll") ?? table).after(tools);
 }
