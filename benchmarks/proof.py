@@ -20,7 +20,7 @@ from greyanchor.core.colour.colorimetry import delta_e_2000
 from greyanchor.core.formats import cgats
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.simulation.standin import Condition, print_and_read
-from greyanchor.core.verification import northlight
+from greyanchor.core.verification import generic_aims
 from greyanchor.core.verification.diagnosis import diagnose
 from greyanchor.core.verification.explanations import Strip
 from tests.conftest import CMYK, make_room
@@ -101,7 +101,7 @@ def _big(shift: float = 0.0) -> ReadingSet:
     random = np.random.default_rng(1)
     device = np.vstack([np.zeros((1, 4)), np.round(random.random((1616, 4)), 3)])
     chart = ReadingSet(tuple(str(i + 1) for i in range(1617)), CMYK, device)
-    return replace(chart, measured_lab=northlight.aim_lab(device) + shift)
+    return replace(chart, measured_lab=generic_aims.aim_lab(device) + shift)
 
 
 def pages(client: Any) -> None:

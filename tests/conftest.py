@@ -73,8 +73,8 @@ call_command("migrate", run_syncdb=True, verbosity=0)
 settings.MIGRATION_MODULES = {}
 call_command("migrate", fake=True, verbosity=0)
 from greyanchor.demo import seed as demo
-from greyanchor.profiles.services import ensure_northlight_aim
-demo.people_and_machines(); ensure_northlight_aim()
+from greyanchor.demo.seed import northlight_coated
+demo.people_and_machines(); northlight_coated()
 """
 
 

@@ -38,7 +38,7 @@ def grey_proof() -> None:
 
     media = "Harbour Proof Semimatt 235"
     plan = Plan("Grey proof", "Petrel 44", media, 8, names.GREY_BALANCE, greys=True, read=False)
-    carry_out(plan, _users(), AimRecord.objects.get().pk)
+    carry_out(plan, _users(), AimRecord.objects.get(name="Northlight Coated").pk)
 
 
 def finished_modes() -> None:

@@ -92,7 +92,7 @@ def chart(
 @click.option("--drift", help="ink volumes that drifted, C=110,M=95 in percent")
 @click.option("--curves", help="print through these curves")
 @click.option("--through", help="print the aim's colours through this ICC profile; needs --aim")
-@click.option("--aim", help="aim of the patches for --through: .icc, CGATS text, or northlight-coated")
+@click.option("--aim", help="aim of the patches for --through: .icc, CGATS text, or generic-coated")
 @click.option("--substrate-corrected", is_flag=True, help="carry the aim onto the profile's media first")
 @click.option("-o", "--output", required=True)
 def simulate(

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 @click.option(
     "--aim",
     default="",
-    help=".icc, CGATS text, CxF3, a CSV list of spot colours, northlight-coated, or itself for uniformity; "
+    help=".icc, CGATS text, CxF3, a CSV list of spot colours, generic-coated, or itself for uniformity; "
     "g7-grayscale needs none",
 )
 @click.option(

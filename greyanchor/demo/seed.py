@@ -21,10 +21,12 @@ from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.charts.patches import design
 from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.colour.illuminants import light
+from greyanchor.core.formats import cgats
 from greyanchor.core.profiling.build import build_profile
 from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.press import SimulatedPress
 from greyanchor.core.simulation.standin import print_and_read
+from greyanchor.core.verification.generic_aims import COATED, aim_data
 from greyanchor.demo import library, proof
 from greyanchor.demo.accounts import ACCOUNTS, people
 from greyanchor.demo.builds import CREATED, Plan, carry_out, handling_choices
@@ -33,8 +35,8 @@ from greyanchor.demo.devices import drift as let_drift
 from greyanchor.demo.prints import read_print
 from greyanchor.library.models import Media, MediaClass, Printer, PrintMode
 from greyanchor.library.modes.fallbacks import set_fallback
-from greyanchor.profiles.models import RoomLight
-from greyanchor.profiles.services import ensure_northlight_aim, keep_profile
+from greyanchor.profiles.models import AimRecord, RoomLight
+from greyanchor.profiles.services import keep_profile
 from greyanchor.profiles.settings import settings_from
 
 _PLANS = (
@@ -74,7 +76,7 @@ def seed(say: Callable[[str], None]) -> None:
     """Make the whole demo library in one transaction: all of it, or nothing."""
     with transaction.atomic():
         users = people_and_machines()
-        aim = ensure_northlight_aim()
+        aim = northlight_coated()
         for plan in _PLANS:
             say(f"{plan.name} ({plan.printer}, {plan.passes} passes)")
             carry_out(plan, users, aim.pk)
@@ -87,6 +89,18 @@ def seed(say: Callable[[str], None]) -> None:
         proof.seed(users, aim)
         say("the shared library: editions, pins, readiness, slots, the supplier's catalogue")
         library.seed(users)
+
+
+def northlight_coated() -> AimRecord:
+    """The publisher's own aim: the generic coated condition under its own name; made on first use."""
+    name = "Northlight Coated"
+    found = AimRecord.objects.filter(name=name).first()
+    if found is not None:
+        return found
+    data = replace(aim_data(), meta={**aim_data().meta, "DESCRIPTOR": name})
+    return AimRecord.objects.create(
+        name=name, source=COATED.derivation[:300], data=cgats.dumps(data).encode()
+    )
 
 
 def people_and_machines() -> dict[str, User]:

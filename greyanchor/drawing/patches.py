@@ -11,7 +11,7 @@ from greyanchor.core.charts.layout import FOOTER, LABEL, MARGIN, layout_of
 from greyanchor.core.charts.sheets import sheet_texts
 from greyanchor.core.colour.colorimetry import Array, delta_e_2000
 from greyanchor.core.measurement.readings import ReadingSet
-from greyanchor.core.verification.northlight import aim_lab
+from greyanchor.core.verification.generic_aims import aim_lab
 from greyanchor.drawing.colours import hex_colours
 
 

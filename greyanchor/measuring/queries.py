@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import timedelta
 from typing import Any
 
 import numpy as np
@@ -84,7 +85,9 @@ def reading_view(
         "left": len(unread),
         "done": len(numbers) - len(unread),
         "skipped": [r for r in current.skipped if r in unread],
-        "white_minutes": white_minutes_left(current),
+        "white_minutes": (left := white_minutes_left(current)),
+        "white_due": not left,
+        "white_until": None if not left else timezone.now() + timedelta(minutes=left),
         "first_pass": first_pass,
         "method": METHODS[method_of(job)],
         "sheet": sheet,

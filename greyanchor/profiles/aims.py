@@ -5,14 +5,24 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from django.contrib.auth.models import User
-from django.db import transaction
+from django.db import DEFAULT_DB_ALIAS, transaction
 
 from greyanchor.accounts.roles import MAKE, needs
 from greyanchor.core.errors import BadInput
-from greyanchor.core.formats import icc
-from greyanchor.core.verification import aims
+from greyanchor.core.formats import cgats, icc
+from greyanchor.core.verification import aims, interpolation
+from greyanchor.core.verification.generic_aims import GENERIC_AIMS, aim_data
 from greyanchor.core.verification.spots import SpotColour
 from greyanchor.profiles.models import AimRecord, SpotRecord
+
+
+def ensure_generic_aims(using: str = DEFAULT_DB_ALIAS) -> None:
+    """Put the generic aims in that are not there."""
+    records = AimRecord.objects.using(using)
+    for aim in GENERIC_AIMS.values():
+        if not records.filter(name=aim.title).exists():
+            data = cgats.dumps(aim_data(aim.key)).encode()
+            records.create(name=aim.title, source=aim.derivation[:300], data=data)
 
 
 @needs(MAKE)
@@ -36,6 +46,7 @@ def keep_aim(
     newest = AimRecord.objects.filter(name=name).order_by("-edition").first()
     if newest is not None and bytes(newest.data) == data:
         raise BadInput(f"{newest} holds exactly these data already; nothing was added")
+    filled, lacks = _filled(found)
     return AimRecord.objects.create(
         name=name[:120],
         edition=newest.edition + 1 if newest else 1,
@@ -43,8 +54,26 @@ def keep_aim(
         source=(source or file_name)[:300],
         file_name=file_name[:120],
         data=data,
+        filled=filled,
+        lacks=lacks,
         created_by=user,
     )
+
+
+def _filled(found: aims.Aim) -> tuple[str, str]:
+    """Patches of control strips that characterization data lack, as CGATS text, and what to say of them."""
+    data = found.data
+    if data is None or data.device is None or data.channels != tuple("CMYK"):
+        return "", ""
+    missing = interpolation.lacking(data, interpolation.strip_patches())
+    if not len(missing):
+        return "", ""
+    said = f"It lacks {len(missing)} patches of the control strips"
+    try:
+        made = interpolation.interpolated(data, missing)
+    except BadInput as error:
+        return "", f"{said}, and they cannot be interpolated: {error.reason}."[:300]
+    return cgats.dumps(made), f"{said}; they are interpolated from its own data, {made.meta['INTERPOLATED']}."
 
 
 def _kind_of(data: bytes, found: aims.Aim) -> str:

@@ -108,7 +108,9 @@ class ProposedPatches(models.Model):
 class AimRecord(models.Model):
     """An aim in one edition; checks keep the edition they used.
 
-    `data` is the file as it came: a profile, characterization data, or a list of spot colours.
+    `data` is the file as it came: a profile, characterization data, or a list of spot colours. `filled` holds
+    the patches of control strips that data lack, as CGATS text, and `lacks` says which they are and how far
+    they can be trusted, or why there are none.
     """
 
     class Kind(models.TextChoices):
@@ -123,6 +125,8 @@ class AimRecord(models.Model):
     source = models.CharField(max_length=300)
     file_name = models.CharField(max_length=120, blank=True)
     data = models.BinaryField()
+    filled = models.TextField(blank=True)
+    lacks = models.CharField(max_length=300, blank=True)
     created_at = models.DateTimeField(auto_now_add=True)
     created_by = models.ForeignKey(django_settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT)
 

@@ -13,13 +13,13 @@ from greyanchor.core.characterization import storage
 from greyanchor.core.characterization.compact import CompactModel, compact
 from greyanchor.core.characterization.model import ForwardModel, characterize
 from greyanchor.core.colour.colorimetry import Array, xyz_to_lab
-from greyanchor.core.formats import icc
+from greyanchor.core.formats import cgats, icc
 from greyanchor.core.measurement.readings import GREY, ReadingSet
 from greyanchor.core.profiling import rebuild
 from greyanchor.core.profiling.gamut import Gamut, gamut_of
 from greyanchor.core.profiling.preview import Preview, preview
 from greyanchor.core.profiling.separation import Separation
-from greyanchor.core.verification import aims, northlight
+from greyanchor.core.verification import aims, generic_aims
 from greyanchor.profiles.models import AimRecord, Profile
 from greyanchor.profiles.settings import options_of, separation_from
 
@@ -107,11 +107,12 @@ def aim_of(record: AimRecord) -> aims.Aim:
 
 @lru_cache(maxsize=12)
 def _parsed_aim(pk: int, name: str, edition: int) -> aims.Aim:
-    data, file_name = AimRecord.objects.values_list("data", "file_name").get(pk=pk)
-    return replace(aims.loads(bytes(data), file_name or name), name=name)
+    data, file_name, filled = AimRecord.objects.values_list("data", "file_name", "filled").get(pk=pk)
+    found = aims.loads(bytes(data), file_name or name)
+    return replace(found, name=name, filled=cgats.loads(filled, name) if filled else None)
 
 
 @lru_cache(maxsize=1)
-def northlight_gamut() -> Gamut:
-    """The gamut of the aim Northlight Coated, to draw beside that of a profile."""
-    return gamut_of(northlight.aim_lab, 4.0)
+def generic_gamut() -> Gamut:
+    """The gamut of the generic coated aim, to draw beside that of a profile."""
+    return gamut_of(generic_aims.aim_lab, 4.0)

@@ -13,11 +13,10 @@ from django.http import HttpRequest
 from greyanchor.accounts.roles import MAKE, needs
 from greyanchor.core.characterization import storage
 from greyanchor.core.errors import BadInput
-from greyanchor.core.formats import cgats, icc, light_file
+from greyanchor.core.formats import icc, light_file
 from greyanchor.core.profiling.attached import Examination
 from greyanchor.core.profiling.build import ProfileResult
-from greyanchor.core.verification import northlight
-from greyanchor.profiles.models import AimRecord, Profile, ProposedPatches, RoomLight
+from greyanchor.profiles.models import Profile, ProposedPatches, RoomLight
 
 
 @transaction.atomic
@@ -68,19 +67,6 @@ def keep_attached(
         darkest=found.gamut.darkest,
         made_from=made_from,
         created_by=user,
-    )
-
-
-@transaction.atomic
-def ensure_northlight_aim() -> AimRecord:
-    """The aim the application ships with; made on first use."""
-    found = AimRecord.objects.filter(name="Northlight Coated").first()
-    if found:
-        return found
-    return AimRecord.objects.create(
-        name="Northlight Coated",
-        source="computed from the solids of ISO 12647-2:2013 for premium coated paper; no measured press",
-        data=cgats.dumps(northlight.aim_data()).encode(),
     )
 
 

@@ -108,10 +108,12 @@ class SetUpForm(forms.Form):
 
 @takes(MAKE)
 def set_up_page(request: HttpRequest) -> HttpResponse:
-    """Choose a starting point, change what differs, and put all of it in."""
-    asked = request.GET.get("start", USUAL)
-    start = starting_point(asked if asked in STARTING_POINTS else USUAL)
-    form = SetUpForm(request.POST or None, initial=_initial(start, request))
+    """Choose a starting point, change what differs, and put all of it in.
+
+    Another starting point changes only what was not typed: what still stands as the one before had it.
+    """
+    start = _start(request, "start")
+    form = SetUpForm(request.POST or None, initial=_initial(start, request) | _typed(request))
     if request.method == "POST" and form.is_valid():
         try:
             printer = set_up(form.wanted(), start, request.user)
@@ -127,6 +129,30 @@ def set_up_page(request: HttpRequest) -> HttpResponse:
         "sites": Site.objects.exists(),
     }
     return render(request, "web/set_up.html", context, status=422 if request.method == "POST" else 200)
+
+
+def _start(request: HttpRequest, name: str) -> StartingPoint:
+    asked = request.POST.get(name) or request.GET.get(name) or USUAL
+    return starting_point(asked if asked in STARTING_POINTS else USUAL)
+
+
+def _typed(request: HttpRequest) -> dict[str, Any]:
+    """What a person typed before another starting point was chosen."""
+    if "before" not in request.GET:
+        return {}
+    before = SetUpForm(initial=_initial(_start(request, "before"), request))
+    return {
+        name: request.GET[name]
+        for name in before.fields
+        if name in request.GET and request.GET[name] != _shown(before[name])
+    }
+
+
+def _shown(field: Any) -> str:
+    value = field.value()
+    if isinstance(value, list):
+        value = field.field.prepare_value(value)
+    return "" if value is None else str(value)
 
 
 def _initial(start: StartingPoint, request: HttpRequest) -> dict[str, Any]:

@@ -56,7 +56,7 @@ def test_from_sign_in_to_a_released_mode_by_keyboard(page: Page, server: Server,
     new_build(page)
 
     print_and_read(page, 2)
-    assert page.locator("svg.plot").count() >= 2 and page.get_by_text("The passes agree.").is_visible()
+    assert page.locator("svg.plot").count() >= 2 and page.get_by_text("The passes agree.").first.is_visible()
     plot = page.locator("svg.plot").first
     plot.focus()
     page.keyboard.press("ArrowRight")
@@ -93,7 +93,7 @@ def test_from_sign_in_to_a_released_mode_by_keyboard(page: Page, server: Server,
     page.locator("#ink-limits > summary").focus()  # a folded stage brings its evidence when it is opened
     page.keyboard.press("Enter")
     page.locator("#ink-limits svg.plot").first.wait_for()
-    assert "Keeps density" in page.locator("#ink-limits").inner_text()
+    assert "Why there" in page.locator("#ink-limits").inner_text()
     press(page, "Lay out the control strip")
     page.wait_for_selector("text=Print on Petrel 44")
     print_and_read(page, 1)
@@ -155,7 +155,7 @@ def test_keys_go_to_a_row_and_pause(page: Page, server: Server) -> None:
     press(page, "Read pass 1 now (still drying)")
     page.wait_for_selector("#reading")
     page.wait_for_load_state("load")
-    page.keyboard.press("Space")  # refused: no white calibration yet; the next keys come before the answer
+    page.keyboard.press("Space")  # the white tile, which is due; the next keys come before the answer
     page.keyboard.press("4")
     page.keyboard.press("g")
     page.wait_for_selector("text=Row 4 is next.")

@@ -48,7 +48,7 @@ class Shop:
 
 @lru_cache(maxsize=1)
 def _aim() -> aims.Aim:
-    return aims.load("northlight-coated")
+    return aims.load("generic-coated")
 
 
 def open_shop(name: str) -> Shop:

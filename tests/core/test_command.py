@@ -153,7 +153,7 @@ def test_a_profile_and_its_report_and_a_check_against_it(work: Path) -> None:
 
 
 def test_a_raw_print_fails_the_coated_aim_with_status_1(work: Path) -> None:
-    done = run("check", str(work / "control-strip-r.txt"), "--aim", "northlight-coated")
+    done = run("check", str(work / "control-strip-r.txt"), "--aim", "generic-coated")
     assert done.exit_code == 1 and "FAIL" in done.stdout
 
 
@@ -204,7 +204,7 @@ def test_a_bad_file_ends_with_status_2_and_one_line_that_names_it(
     extra = {
         "linearize": ["-o", str(out)],
         "profile": ["-o", str(out)],
-        "check": ["--aim", "northlight-coated"],
+        "check": ["--aim", "generic-coated"],
         "compare": [str(work / "ink-limit-r.txt")],
     }.get(command, [])
     done = run(command, str(path), *extra)
@@ -227,9 +227,9 @@ def test_a_bad_file_ends_with_status_2_and_one_line_that_names_it(
         (["profile", "{il}", "-o", "x", "--light", "moon"], "moon"),
         (["profile", "{p}", "-o", "x", "--total-ink", "900"], "total ink"),
         (["profile", "{p}", "{il}", "-o", "x"], "not of one chart"),
-        (["check", "{s}", "--aim", "northlight-coated", "--tolerances", "vague"], "vague"),
-        (["check", "{p}", "--aim", "northlight-coated"], "no value for"),
-        (["check", "{c}", "--aim", "northlight-coated"], "no measured values"),
+        (["check", "{s}", "--aim", "generic-coated", "--tolerances", "vague"], "vague"),
+        (["check", "{p}", "--aim", "generic-coated"], "no value for"),
+        (["check", "{c}", "--aim", "generic-coated"], "no measured values"),
         (["convert", "{il}", "x"], "names no format"),
     ],
 )

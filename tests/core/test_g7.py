@@ -30,7 +30,7 @@ def on_the_aim(strip: ReadingSet) -> np.ndarray:
     """The strip as a press prints it that is grey by the letter: densities of the anchors, cast of the paper
     fading.
     """
-    lab = aims.load("northlight-coated").lab_for(strip)
+    lab = aims.load("generic-coated").lab_for(strip)
     device = strip.values()
     paper = device.max(axis=1) == 0
     lab[paper] = PAPER
@@ -122,7 +122,7 @@ def test_data_that_are_not_grey_do_not_stand_in_for_the_anchors(strip: ReadingSe
 
 def test_a_strip_without_paper_or_full_tone_is_not_tested_and_does_not_pass(strip: ReadingSet) -> None:
     readings = replace(strip, measured_lab=on_the_aim(strip))
-    aim = aims.load("northlight-coated")
+    aim = aims.load("generic-coated")
     for missing in (strip.values().max(axis=1) > 0, strip.values().min(axis=1) < 1):
         keep = missing & ~(
             (strip.values()[:, 0] == 1) & (strip.values()[:, 1] == 1) & (strip.values()[:, 2] == 1)

@@ -20,7 +20,7 @@ from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.measurement.repeatability import average, compare_passes, from_pass
 from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.standin import Condition, print_and_read, printed_spectra
-from greyanchor.core.verification.northlight import aim_lab
+from greyanchor.core.verification.generic_aims import aim_lab
 from tests.conftest import CMYK
 
 

@@ -29,14 +29,14 @@ def profile(built: ProfileResult) -> icc.IccProfile:
 
 @pytest.fixture(scope="module")
 def predicted(profile: icc.IccProfile) -> Prediction:
-    return predict(profile, load("northlight-coated"), SET, corrected=True)
+    return predict(profile, load("generic-coated"), SET, corrected=True)
 
 
 def test_a_prediction_is_what_a_print_on_the_press_then_measures(
     room: PrintRoom, profile: icc.IccProfile, predicted: Prediction
 ) -> None:
     strip, _ = lay_out(control_strip(4.0), CMYK)
-    aim = load("northlight-coated")
+    aim = load("generic-coated")
     sent = strip_through_profile(strip, aim, profile, True)
     printed = replace(strip, measured_lab=room.truth(sent.values()))
     real = check(printed, aim, SET, True)
@@ -76,7 +76,7 @@ def test_an_aim_that_the_printer_prints_itself_is_wholly_within_reach(
 
 def test_profiles_and_aims_that_do_not_fit_are_refused(profile: icc.IccProfile) -> None:
     with pytest.raises(BadInput, match="CMYK"):
-        predict(replace(profile, space="RGB"), load("northlight-coated"), SET)
+        predict(replace(profile, space="RGB"), load("generic-coated"), SET)
     strip, _ = lay_out(np.array([[0.11, 0, 0, 0], [0, 0, 0, 0]]), CMYK)
     foreign = from_data(replace(strip, measured_lab=np.array([[80.0, 0, 0], [95.0, 0, 0]])), "two patches")
     with pytest.raises(BadInput, match="holds no value for"):

@@ -107,7 +107,7 @@ def test_every_criterion_agrees_with_an_independent_working(seed: int, size: flo
 
 @pytest.mark.parametrize("edition", ["iso12647-7:2016", "iso12647-7:2013"])
 def test_both_editions_pass_a_good_print_and_fail_a_bad_one(edition: str) -> None:
-    aim = aims.load("northlight-coated")
+    aim = aims.load("generic-coated")
     lab = aim.lab_for(FULL)
     random = np.random.default_rng(4).standard_normal(lab.shape)
     assert check(replace(FULL, measured_lab=lab + 0.3 * random), aim, SHIPPED[edition]).verdict == "pass"
@@ -183,7 +183,7 @@ def test_shipped_sets_survive_their_own_json_and_state_source_and_edition() -> N
 
 
 def test_a_warning_is_reported_and_percentiles_of_any_rank_are_linear() -> None:
-    aim = aims.load("northlight-coated")
+    aim = aims.load("generic-coated")
     lab = aim.lab_for(FULL) + [1.5, 0, 0]
     result = check(replace(FULL, measured_lab=lab), aim, own(measure="dl", warning=1.0, statistic="p37"))
     assert result.verdict == "pass" and result.findings[0].near
@@ -204,7 +204,7 @@ def test_grades_follow_the_weighted_share_of_the_limits_and_fail_has_none() -> N
             {"id": "b", "group": "substrate", "measure": "dl", "statistic": "mean", "limit": 4.0},
         ],
     }
-    aim, graded = aims.load("northlight-coated"), from_dict(facts)
+    aim, graded = aims.load("generic-coated"), from_dict(facts)
 
     def graded_at(shift: float) -> tuple[float | None, str]:
         result = check(replace(FULL, measured_lab=aim.lab_for(FULL) + [shift, 0, 0]), aim, graded)
@@ -219,7 +219,7 @@ def test_grades_follow_the_weighted_share_of_the_limits_and_fail_has_none() -> N
 
 
 def test_patches_without_an_aim_are_refused_or_left_out_and_their_groups_not_tested() -> None:
-    aim = aims.load("northlight-coated")
+    aim = aims.load("generic-coated")
     lab = aim.lab_for(FULL)
     cyan = int(np.flatnonzero((FULL.values() == [1, 0, 0, 0]).all(axis=1))[0])
     thin = aims.from_data(replace(FULL, measured_lab=lab).select(np.arange(len(FULL)) != cyan), "thin")
@@ -236,7 +236,7 @@ def test_patches_without_an_aim_are_refused_or_left_out_and_their_groups_not_tes
 
 
 def test_an_rgb_aim_is_refused_for_a_cmyk_strip_and_m0_against_m1_is_text() -> None:
-    lab = aims.load("northlight-coated").lab_for(FULL)
+    lab = aims.load("generic-coated").lab_for(FULL)
     rgb = ReadingSet(
         ("1", "2"),
         tuple("RGB"),
@@ -247,7 +247,7 @@ def test_an_rgb_aim_is_refused_for_a_cmyk_strip_and_m0_against_m1_is_text() -> N
         check(replace(FULL, measured_lab=lab), aims.from_data(rgb, "rgb"), SHIPPED["iso12647-7:2016"])
     result = check(
         replace(FULL, measured_lab=lab, condition="M0"),
-        aims.load("northlight-coated"),
+        aims.load("generic-coated"),
         SHIPPED["iso12647-7:2016"],
     )
     assert any("M0" in n and "M1" in n for n in result.notes)
@@ -255,7 +255,7 @@ def test_an_rgb_aim_is_refused_for_a_cmyk_strip_and_m0_against_m1_is_text() -> N
 
 def test_repeats_that_disagree_are_named_and_averaging_is_of_light() -> None:
     twice = strips.of_kind("averaged")
-    aim = aims.load("northlight-coated")
+    aim = aims.load("generic-coated")
     lab = aim.lab_for(twice)
     lab[10] += [12.0, 0, 0]
     readings = replace(twice, measured_lab=lab)
@@ -288,7 +288,7 @@ def test_spot_solids_are_judged_as_a_group_and_tints_apart() -> None:
         n: SpotColour(n, lab)
         for n, lab in {"Buoy red": (46.0, 62.0, 38.0), "Deep water": (38.0, -8.0, -34.0)}.items()
     }
-    aim = aims.with_spots(aims.load("northlight-coated"), spots)
+    aim = aims.with_spots(aims.load("generic-coated"), spots)
     named = [
         ("Buoy red", np.array([0.1, 0.95, 0.8, 0])),
         ("Deep water", np.array([0.9, 0.5, 0.2, 0])),
@@ -363,7 +363,7 @@ def test_a_characterized_spot_ink_comes_with_its_tints() -> None:
 
 
 def test_strips_hold_what_they_are_for() -> None:
-    aim = aims.load("northlight-coated")
+    aim = aims.load("generic-coated")
     for name, limits in (("full", "g7-colorspace"), ("short", "iso12647-7:2016")):
         chart = strips.of_kind(name)
         result = check(replace(chart, measured_lab=aim.lab_for(chart)), aim, SHIPPED[limits])
@@ -378,7 +378,7 @@ def test_a_uniformity_strip_stands_in_nine_places_and_shows_an_uneven_sheet() ->
     assert len(chart) == 36 and layout.sheets == 1
     rows = np.unique(chart.rows)
     assert len(rows) == 3 and rows[0] == 1 and rows[-1] == layout.rows_per_sheet
-    lab = aims.load("northlight-coated").lab_where_known(chart)
+    lab = aims.load("generic-coated").lab_where_known(chart)
     lab = np.where(np.isnan(lab), [60.0, 0.0, 0.0], lab)
     even = replace(chart, measured_lab=lab)
     assert check(even, aims.of_places(even), SHIPPED["uniformity"]).verdict == "pass"

@@ -132,7 +132,7 @@ def test_flat_falling_and_few_points_have_no_crossing() -> None:
 
 
 def strip_off_by(size: float) -> tuple[object, object]:
-    chart, aim = strips.of_kind("full"), aims.load("northlight-coated")
+    chart, aim = strips.of_kind("full"), aims.load("generic-coated")
     lab = aim.lab_for(chart)
     return replace(chart, measured_lab=lab + [size, 0, 0]), aim
 

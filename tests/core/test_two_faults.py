@@ -8,7 +8,7 @@ import pytest
 from greyanchor.core.charts.patches import control_strip
 from greyanchor.core.verification import together
 from greyanchor.core.verification.causes import Shapes, shapes_of
-from greyanchor.core.verification.northlight import aim_lab
+from greyanchor.core.verification.generic_aims import aim_lab
 
 
 @pytest.fixture(scope="module")

@@ -17,7 +17,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.profiling.build import ProfileResult
-from greyanchor.core.verification import aims, northlight
+from greyanchor.core.verification import aims, generic_aims
 from greyanchor.core.verification.check import check
 from greyanchor.core.verification.groups import groups
 from greyanchor.core.verification.shipped import SHIPPED, load
@@ -28,7 +28,7 @@ from tests.conftest import CMYK, PrintRoom
 
 @pytest.fixture(scope="module")
 def aim() -> aims.Aim:
-    return aims.load("northlight-coated")
+    return aims.load("generic-coated")
 
 
 @pytest.fixture(scope="module")
@@ -46,7 +46,7 @@ def value(result: object, name: str) -> float | None:
 
 
 def test_the_aim_has_the_published_solids() -> None:
-    lab = northlight.aim_lab(
+    lab = generic_aims.aim_lab(
         np.array(
             [
                 [0, 0, 0, 0],
@@ -76,7 +76,7 @@ def test_the_aim_has_the_published_solids() -> None:
 def test_the_tints_of_the_aim_gain_about_sixteen_percent() -> None:
     from greyanchor.core.colour.colorimetry import lab_to_xyz
 
-    xyz = lab_to_xyz(northlight.aim_lab(np.array([[0, 0, 0, 0], [0, 0, 0, 0.5], [0, 0, 0, 1.0]])))[:, 1]
+    xyz = lab_to_xyz(generic_aims.aim_lab(np.array([[0, 0, 0, 0], [0, 0, 0, 0.5], [0, 0, 0, 1.0]])))[:, 1]
     tone = 100 * (xyz[0] - xyz[1]) / (xyz[0] - xyz[2])
     assert tone == pytest.approx(66, abs=2.5)
 

@@ -19,12 +19,12 @@ from greyanchor.builds.lifecycle.start import start_build
 from greyanchor.builds.models import Build, Stage
 from greyanchor.demo.devices import connect_all
 from greyanchor.demo.prints import careful_reading
+from greyanchor.demo.seed import northlight_coated
 from greyanchor.library.models import InkSet, Media, MediaClass, Printer
 from greyanchor.measuring.models import SheetPrint
 from greyanchor.measuring.printing import print_sheet
 from greyanchor.measuring.services import keep_whole_pass
 from greyanchor.profiles.models import AimRecord
-from greyanchor.profiles.services import ensure_northlight_aim
 
 CHOICES = {
     "resolution": 1200,
@@ -66,7 +66,7 @@ def client(user: User) -> Client:
 
 @pytest.fixture
 def aim(db: None) -> AimRecord:
-    return ensure_northlight_aim()
+    return northlight_coated()
 
 
 @pytest.fixture

@@ -39,7 +39,7 @@ from greyanchor.core.formats import cgats
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.core.profiling.build import ProfileResult
-from greyanchor.core.verification import northlight
+from greyanchor.core.verification import generic_aims
 from greyanchor.core.verification.explanations import Cause
 from greyanchor.demo.devices import drift as let_drift
 from greyanchor.demo.prints import careful_reading
@@ -85,7 +85,7 @@ def mode(printer: Printer, media: Media, room: PrintRoom, built: ProfileResult, 
 def strip_text(shift: float = 0.0, seed: int = 1, condition: str = "M1", kind: str = "full") -> bytes:
     """Readings of a strip that misses the shipped aim by scatter and a shift of a*."""
     chart = strips.of_kind(kind)
-    lab = northlight.aim_lab(chart.values())
+    lab = generic_aims.aim_lab(chart.values())
     lab = lab + 0.2 * np.random.default_rng(seed).standard_normal(lab.shape) + [0, shift, 0]
     return cgats.dumps(readings(chart, lab, condition)).encode()
 
@@ -144,7 +144,7 @@ def test_what_cannot_be_judged_is_refused_with_the_reason_and_nothing_is_kept(
     client: Client, aim: AimRecord
 ) -> None:
     chart = strips.of_kind("full")
-    foreign = readings(chart, northlight.aim_lab(chart.values()))
+    foreign = readings(chart, generic_aims.aim_lab(chart.values()))
     object.__setattr__(foreign, "device", np.clip(foreign.device * 0.9 + 0.013, 0, 1))
     lost = cgats.dumps(foreign).encode()
     for data, words in (
@@ -431,7 +431,7 @@ def test_an_aim_gets_editions_and_a_check_keeps_the_one_it_used(
     client: Client, aim: AimRecord, user: User
 ) -> None:
     old = made(aim, user)
-    shifted = northlight.aim_data()
+    shifted = generic_aims.aim_data()
     object.__setattr__(shifted, "measured_lab", shifted.measured_lab + [1.0, 0, 0])
     file = SimpleUploadedFile("new.txt", cgats.dumps(shifted).encode())
     answer = client.post(
@@ -620,7 +620,7 @@ def test_a_1617_patch_check_comes_quickly_and_whole(client: Client, user: User) 
         tuple("CMYK"),
         np.vstack([np.zeros((1, 4)), np.round(random.random((1616, 4)), 3)]),
     )
-    lab = northlight.aim_lab(chart.values())
+    lab = generic_aims.aim_lab(chart.values())
     big = AimRecord.objects.create(name="big", source="x", data=cgats.dumps(readings(chart, lab)).encode())
     answer = send(client, big, ("big.txt", cgats.dumps(readings(chart, lab + 0.1)).encode()))
     assert client.get(answer["Location"]).status_code == 200

@@ -22,7 +22,7 @@ from greyanchor.core.calibration.totalink import find_total_ink
 from greyanchor.core.formats import cgats, icc
 from greyanchor.core.measurement.repeatability import average, compare
 from greyanchor.core.profiling.build import ProfileResult
-from greyanchor.core.verification import northlight
+from greyanchor.core.verification import generic_aims
 from greyanchor.core.verification.check import check
 from greyanchor.core.verification.predict import predict
 from greyanchor.core.verification.shipped import SHIPPED
@@ -94,7 +94,7 @@ def test_total_ink_on_the_page_is_the_cores(
 @pytest.fixture
 def checked(build: Build, user: User, aim: AimRecord) -> Check:
     """A check of strip readings that are off the aim by known amounts."""
-    data = northlight.aim_data().select(np.arange(54))
+    data = generic_aims.aim_data().select(np.arange(54))
     lab = data.measured_lab + np.random.default_rng(8).normal(0, 1.5, (54, 3))
     readings = cgats.loads(cgats.dumps(data)).select(np.arange(54))
     object.__setattr__(readings, "measured_lab", lab)

@@ -17,7 +17,7 @@ from greyanchor.builds.stages.names import INK_LIMITS
 from greyanchor.builds.stages.registry import named, type_of
 from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
-from greyanchor.core.verification.northlight import aim_lab
+from greyanchor.core.verification.generic_aims import aim_lab
 from greyanchor.devices.ports import ViewPort
 from greyanchor.library.machines.connections import printer_port
 from greyanchor.measuring.models import ReadingPass

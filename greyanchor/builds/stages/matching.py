@@ -11,7 +11,7 @@ from greyanchor.builds.stages.accepted import decided
 from greyanchor.builds.stages.names import INK_LIMITS
 from greyanchor.core.calibration.byeye import MatchPair, match_pairs
 from greyanchor.core.colour.colorimetry import Array, lab_to_xyz
-from greyanchor.core.verification.northlight import aim_lab
+from greyanchor.core.verification.generic_aims import aim_lab
 from greyanchor.measuring.pipelines import to_raw
 
 #: how often each pair is matched

@@ -15,7 +15,7 @@ from greyanchor.checks.strip_prints import StripChoice, keep_strip, strip_chart
 from greyanchor.core.charts import sheets, strips
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
-from greyanchor.core.verification.northlight import aim_lab
+from greyanchor.core.verification.generic_aims import aim_lab
 from greyanchor.drawing.colours import hex_colours
 from greyanchor.profiles.services import sent_file
 

@@ -8,6 +8,7 @@ from functools import cached_property
 from pathlib import Path
 
 import numpy as np
+import numpy.typing as npt
 from scipy.spatial import cKDTree
 
 from greyanchor.core.calibration import g7
@@ -17,11 +18,9 @@ from greyanchor.core.formats import cgats, icc, readings_file
 from greyanchor.core.formats.cgats import MAX_BYTES
 from greyanchor.core.formats.files import read_limited
 from greyanchor.core.measurement.readings import ReadingSet
-from greyanchor.core.verification import northlight
+from greyanchor.core.verification.generic_aims import GENERIC_AIMS, aim_data
+from greyanchor.core.verification.interpolation import SAME
 from greyanchor.core.verification.spots import USUAL_PAPER, SpotColour, from_csv, from_readings, tint_of
-
-#: device values that count as the same patch, fraction
-_SAME = 0.0011
 
 
 @dataclass(frozen=True)
@@ -38,12 +37,15 @@ class Aim:
         Characterization data, or None.
     spots
         Aims of spot colours by name; patches that carry such a name are held to them.
+    filled
+        Patches that the data lack, interpolated through a model of the data, or None.
     """
 
     name: str
     profile: icc.IccProfile | None = None
     data: ReadingSet | None = None
     spots: Mapping[str, SpotColour] = field(default_factory=dict)
+    filled: ReadingSet | None = None
 
     @property
     def condition(self) -> str:
@@ -144,19 +146,36 @@ class Aim:
                 f"the aim {self.name} is of {'+'.join(self.data.channels)}, the readings are of "
                 f"{'+'.join(chart.channels)}"
             )
-        distance, index = cKDTree(self.data.values()).query(device, p=np.inf)
-        lab = self.data.lab()[index]
-        lab[distance > _SAME] = np.nan
-        return np.asarray(lab)
+        lab = _held(self.data, device)
+        if self.filled is not None:
+            lacks = np.isnan(lab[:, 0])
+            lab[lacks] = _held(self.filled, device[lacks])
+        return lab
+
+    def interpolated(self, chart: ReadingSet) -> npt.NDArray[np.bool_]:
+        """Which patches of `chart` (n,) the aim's own data lack, so that their aim is interpolated."""
+        if self.filled is None or self.data is None or chart.device is None:
+            return np.zeros(len(chart), dtype=bool)
+        return np.isnan(_held(self.data, chart.values())[:, 0])
+
+
+def _held(data: ReadingSet, device: Array) -> Array:
+    """Lab (n, 3) of the device values (n, channels) in the data, NaN where they are not among them."""
+    if not len(device):
+        return np.zeros((0, 3))
+    distance, index = cKDTree(data.values()).query(device, p=np.inf)
+    lab = np.array(data.lab()[index])
+    lab[distance > SAME] = np.nan
+    return lab
 
 
 def load(path: str | Path) -> Aim:
-    """An aim from a file, ``.icc``, CGATS text, CxF3 or CSV, or by the name ``northlight-coated``.
+    """An aim from a file, ``.icc``, CGATS text, CxF3 or CSV, or by the name of a generic one.
 
     Raises `BadInput` for a file that cannot be read or is no aim.
     """
-    if str(path) == "northlight-coated":
-        return Aim("Northlight Coated", data=northlight.aim_data())
+    if str(path) in GENERIC_AIMS:
+        return Aim(GENERIC_AIMS[str(path)].title, data=aim_data(str(path)))
     source = Path(path)
     try:
         head = source.open("rb").read(132)

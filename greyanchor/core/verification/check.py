@@ -173,10 +173,10 @@ def check(
     Raises `BadInput` when aim and readings do not belong together.
 
     >>> from greyanchor.core.charts.patches import control_strip
-    >>> from greyanchor.core.verification import aims, northlight, shipped
+    >>> from greyanchor.core.verification import aims, generic_aims, shipped
     >>> strip, ids = control_strip(), tuple(map(str, range(54)))
-    >>> printed = ReadingSet(ids, tuple("CMYK"), strip, measured_lab=northlight.aim_lab(strip))
-    >>> aim = aims.from_data(northlight.aim_data(), "northlight")
+    >>> printed = ReadingSet(ids, tuple("CMYK"), strip, measured_lab=generic_aims.aim_lab(strip))
+    >>> aim = aims.from_data(generic_aims.aim_data(), "generic")
     >>> check(printed, aim, shipped.load("iso12647-7:2016")).verdict
     'pass'
     """
@@ -190,6 +190,7 @@ def check(
     if readings.meta.get(AVERAGED, "") == "averaged":
         readings = average_repeats(readings)
     target = aim.lab_where_known(readings)
+    notes += _interpolated(readings, aim)
     known = ~np.isnan(target[:, 0])
     lost: tuple[str, ...] = ()
     if not known.all():
@@ -204,6 +205,18 @@ def check(
     incomplete = _incomplete(readings, aim, known, tolerances)
     used = readings if known.all() else readings.select(known)
     return _judge(used, aim, tolerances, target[known], corrected, tuple(notes), incomplete)
+
+
+def _interpolated(readings: ReadingSet, aim: Aim) -> list[str]:
+    found = np.flatnonzero(aim.interpolated(readings))
+    if not len(found) or aim.filled is None:
+        return []
+    names = ", ".join(readings.ids[i] for i in found[:6])
+    return [
+        f"The aim {aim.name} lacks {len(found)} of {len(readings)} patches: they are held to values "
+        f"interpolated from its own data ({aim.filled.meta.get('INTERPOLATED', 'error not known')}): "
+        f"{names}{' and more' if len(found) > 6 else ''}."
+    ]
 
 
 def _judge(

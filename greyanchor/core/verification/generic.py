@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from greyanchor.core.colour.colorimetry import Array
-from greyanchor.core.verification.northlight import aim_lab
+from greyanchor.core.verification.generic_aims import aim_lab
 
 #: how further inks and colours of light are made up of C, M, Y and K
 _MADE_OF = {

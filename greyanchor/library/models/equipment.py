@@ -98,6 +98,20 @@ class Printer(VersionedRecord):
         return abilities_of(self.abilities)
 
     @property
+    def not_usable(self) -> str:
+        """What a build lacks of it, in words; empty where it can be printed on."""
+        lacks = [
+            word
+            for word, there in (
+                ("an ink set", self.ink_sets.exists()),
+                ("resolutions", bool(self.resolutions)),
+                ("passes", bool(self.passes)),
+            )
+            if not there
+        ]
+        return " and ".join([", ".join(lacks[:-1]), lacks[-1]] if len(lacks) > 1 else lacks)
+
+    @property
     def machine(self) -> Carriage | None:
         """What decides its speed; None when not given."""
         try:

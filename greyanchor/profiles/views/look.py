@@ -17,6 +17,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.numbers import parse_number
 from greyanchor.core.profiling import maps, softproof
 from greyanchor.core.profiling.gamut import Gamut, share_inside
+from greyanchor.core.verification.generic_aims import COATED
 from greyanchor.drawing.colours import hex_colours
 from greyanchor.drawing.errors import fit_picture, leaf_picture, round_trip_picture
 from greyanchor.drawing.gamuts import slice_picture
@@ -25,7 +26,7 @@ from greyanchor.profiles.forms import CompareForm
 from greyanchor.profiles.models import Profile
 from greyanchor.profiles.views.profiles import profile_of
 
-AIM = "Northlight Coated"
+AIM = COATED.title
 _PLANES = (80, 65, 50, 35, 20)
 _WORST = 12
 #: round trips farther off than this (dE00) are drawn black
@@ -42,7 +43,7 @@ def _chosen(request: HttpRequest, profile: Profile) -> tuple[list[tuple[str, Gam
     )
     gamuts = [(profile.title, queries.gamut_of_profile(profile))]
     if request.GET.get("aim", "1") != "0":
-        gamuts.append((AIM, queries.northlight_gamut()))
+        gamuts.append((AIM, queries.generic_gamut()))
     other = form.cleaned_data["other"] if form.is_valid() else None
     if other is not None:
         gamuts.append((other.title, queries.gamut_of_profile(other)))
@@ -57,6 +58,7 @@ def gamut_page(request: HttpRequest, pk: int) -> HttpResponse:
         "profile": profile,
         "here": "gamut",
         "compare": form,
+        "aim_name": AIM,
         "aim_shown": len(gamuts) > 1 and gamuts[1][0] == AIM,
         "rows": _figures(gamuts),
         "query": request.GET.urlencode(),

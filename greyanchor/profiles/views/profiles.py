@@ -45,7 +45,7 @@ def profile_list(request: HttpRequest) -> HttpResponse:
 @require_GET
 def profile_page(request: HttpRequest, pk: int) -> HttpResponse:
     profile = profile_of(pk)
-    gamut, aim = queries.gamut_of_profile(profile), queries.northlight_gamut()
+    gamut, aim = queries.gamut_of_profile(profile), queries.generic_gamut()
     channels = queries.channels_of(profile)
     flat = len(channels) < 3
     context = {

@@ -7,6 +7,11 @@ export function timeLeft(minutes) {
 }
 
 function tick() {
+  const reading = document.querySelector("[data-white-until]");
+  if (reading && new Date(reading.dataset.whiteUntil) < Date.now()) {
+    delete reading.dataset.whiteUntil;
+    refresh("The white calibration has expired.");
+  }
   for (const clock of document.querySelectorAll("[data-dry]")) {
     const left = (new Date(clock.dataset.dry) - Date.now()) / 60000;
     if (left > 0) {

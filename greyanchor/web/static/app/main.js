@@ -6,6 +6,7 @@ import { followChannel, showHandles, watchHandle } from "./curve-handles.js";
 import { lead, leadToError } from "./focus.js";
 import { offerWhatIsThere, showDriverOptions, showSliders, watchForms } from "./forms.js";
 import { watchKeys } from "./keys.js";
+import { keepReadable } from "./lettering.js";
 import { followTyping, watchLimits } from "./limits.js";
 import { oneAtATime } from "./loupes.js";
 import { watchNumbers } from "./numbers.js";
@@ -22,7 +23,10 @@ function prepare(root) {
   for (const table of root.querySelectorAll("table.list")) makeSortable(table);
   for (const table of root.querySelectorAll("table.list")) offerCsv(table);
   for (const svg of root.querySelectorAll("svg.patch-map")) watchMap(svg);
-  for (const svg of root.querySelectorAll(PICTURES)) offerPicture(svg);
+  for (const svg of root.querySelectorAll(PICTURES)) {
+    offerPicture(svg);
+    keepReadable(svg);
+  }
   for (const box of root.querySelectorAll("[data-limits]")) watchLimits(box);
   for (const handle of root.querySelectorAll("circle.handle")) watchHandle(handle);
   for (const box of root.querySelectorAll("[data-one-at-a-time]")) oneAtATime(box);

@@ -73,7 +73,8 @@ function act(meaning) {
     page().querySelector("#go-row").value = typed;
     typed = "";
   }
-  page().querySelector(`[data-key="${meaning.button}"]`)?.click();
+  const main = meaning.button === "read" ? page().querySelector("[data-main]") : null;
+  (main ?? page().querySelector(`[data-key="${meaning.button}"]`))?.click();
 }
 
 /** A key pressed while a row is on its way waits its turn: none is lost, none acts twice. */

@@ -155,7 +155,8 @@ export async function send(form, submitter) {
     announce("Sending …");
   }, SLOW_MS);
   try {
-    const answer = await fetch(submitter?.formAction || form.action, {
+    const to = submitter?.getAttribute("formaction") ?? form.getAttribute("action");
+    const answer = await fetch(to || location.href, {
       method: "POST",
       body: data,
       headers: { "X-Page-Form": "1" },
@@ -174,7 +175,9 @@ export async function send(form, submitter) {
 
 function onSubmit(event) {
   const form = event.target;
-  if (event.defaultPrevented || form.method !== "post") return;
+  // attributes, as a field of that name hides the property
+  const method = event.submitter?.getAttribute("formmethod") ?? form.getAttribute("method") ?? "get";
+  if (event.defaultPrevented || method.toLowerCase() !== "post") return;
   if (form.matches("[data-plain], [data-hx-post], [target]")) return;
   event.preventDefault();
   send(form, event.submitter);
@@ -199,9 +202,7 @@ export function watchRequests() {
   document.addEventListener("submit", onSubmit);
   document.addEventListener("htmx:configRequest", (event) => {
     event.detail.headers["X-CSRFToken"] = token();
-    if ("csrfmiddlewaretoken" in event.detail.parameters) {
-      event.detail.parameters.csrfmiddlewaretoken = token();
-    }
+    delete event.detail.parameters.csrfmiddlewaretoken;
   });
   for (const name of ["htmx:responseError", "htmx:sendError", "htmx:timeout"]) {
     document.addEventListener(name, onFailure);
