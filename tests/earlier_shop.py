@@ -121,7 +121,11 @@ if task.state != "done":
     queue.run(Task.objects.get(pk=task.pk))
 assert Profile.objects.filter(title="Half way").count() == 1, Task.objects.get(pk=task.pk).message
 accept(half, "profile", {})
-options = {"aim": AimRecord.objects.get(name="Northlight Coated").pk, "tolerances": "iso12647-7:2016", "corrected": True}
+options = {
+    "aim": AimRecord.objects.get(name="Northlight Coated").pk,
+    "tolerances": "iso12647-7:2016",
+    "corrected": True,
+}
 lay_out_stage(stage_of(half, "check"), options)
 read(stage_of(half, "check").sheet_print, 1)
 check = stage_of(half, "check").made_check

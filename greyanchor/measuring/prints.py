@@ -88,7 +88,9 @@ class PrintView:
         said = f"{self.facts['patches']} patches, {count} pass{'es' * (count != 1)}"
         if self.comparison is not None:
             found = self.comparison
-            said += f", {found.mean:.2f} mean and {found.max:.2f} largest dE00 between them. The passes agree."
+            said += (
+                f", {found.mean:.2f} mean and {found.max:.2f} largest dE00 between them. The passes agree."
+            )
         return said
 
     @property

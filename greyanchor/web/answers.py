@@ -25,6 +25,11 @@ def asked_by_script(request: HttpRequest) -> bool:
     return any(h in request.headers for h in ("HX-Request", FORM_HEADER, "X-Page-Part"))
 
 
+def signed_out() -> HttpResponse:
+    """What a script is answered when nobody is signed in; the page asks to sign in again."""
+    return HttpResponse("You are signed out.", status=401, content_type="text/plain")
+
+
 def page_of(request: HttpRequest) -> str:
     """The page of this application that a request was sent from; empty where it is not known."""
     sent = urlsplit(request.headers.get("Referer", ""))
@@ -38,7 +43,7 @@ class SignedOut(LoginRequiredMiddleware):
 
     def handle_no_permission(self, request: HttpRequest, view_func: Any) -> HttpResponse:
         if asked_by_script(request):
-            return HttpResponse("You are signed out.", status=401, content_type="text/plain")
+            return signed_out()
         if request.method != "GET":  # what a form is sent to is no page to come back to
             from django.contrib.auth.views import redirect_to_login
 

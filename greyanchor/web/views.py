@@ -20,6 +20,7 @@ from greyanchor.library.machines.readiness import wanted
 from greyanchor.library.modes.search import pinned
 from greyanchor.library.packs.catalogue import newer
 from greyanchor.web import first
+from greyanchor.web.answers import asked_by_script, signed_out
 
 
 @require_GET
@@ -77,6 +78,8 @@ def server_error(request: HttpRequest) -> HttpResponse:
 
 @login_not_required
 def csrf_failure(request: HttpRequest, reason: str = "") -> HttpResponse:
+    if asked_by_script(request) and not request.user.is_authenticated:
+        return signed_out()
     context = {
         "title": "This page was open too long",
         "text": "Go back, load the page again and repeat the step. Nothing was changed.",

@@ -108,7 +108,8 @@ def test_pages_of_proof_fit_their_window_and_have_no_colour_but_data(page: Page,
     server.run(
         "import django; django.setup()\n"
         "from tests.web.test_checks import *\n"
-        "user = User.objects.get(username='ines'); aim = AimRecord.objects.get(name='Northlight Coated'); mode = "
+        "user = User.objects.get(username='ines'); "
+        "aim = AimRecord.objects.get(name='Northlight Coated'); mode = "
         "PrintMode.objects.get()\n"
         "made(aim, user, 4.0, mode=mode); series(mode, aim, user, [0.1 * k for k in range(10)])\n"
     )

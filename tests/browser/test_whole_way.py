@@ -1,14 +1,10 @@
-"""From sign-in to a released print mode in a browser, by keyboard; and what survives a power cut."""
+"""Builds in a browser: what survives a power cut, keys, and pages that fit their window."""
 
 from __future__ import annotations
 
-import io
 from contextlib import suppress
-from pathlib import Path
 
-import numpy as np
 import pytest
-from PIL import Image, ImageCms
 from playwright.sync_api import Error, Page
 
 from tests.browser.conftest import Server, fit_and_are_grey, press, read_pass, sign_in
@@ -49,79 +45,6 @@ def read_passes(page: Page, passes: int) -> None:
         read_pass(page)
         page.wait_for_selector("text=is complete.")
     raise AssertionError("the passes never agreed")
-
-
-def test_from_sign_in_to_a_released_mode_by_keyboard(page: Page, server: Server, tmp_path: Path) -> None:
-    sign_in(page, server)
-    new_build(page)
-
-    print_and_read(page, 2)
-    assert page.locator("svg.plot").count() >= 2 and page.get_by_text("The passes agree.").first.is_visible()
-    plot = page.locator("svg.plot").first
-    plot.focus()
-    page.keyboard.press("ArrowRight")
-    assert "raw input" in page.locator(".plot-box output").first.inner_text()
-    press(page, "Accept limits")
-
-    page.wait_for_selector("text=Ink limits accepted.")
-    print_and_read(page, 2)
-    press(page, "Lay out the confirming chart")
-    page.wait_for_selector("text=Confirming print, through the curves")
-    print_and_read(page, 2)
-    assert page.get_by_text("The tone scale is even.").is_visible()
-    press(page, "Accept curves")
-
-    page.wait_for_selector("text=Linearization accepted.")
-    print_and_read(page, 1)
-    press(page, "Accept total ink")
-
-    page.wait_for_selector("text=Total ink accepted.")
-    page.get_by_label("Patches").fill("220")
-    press(page, "Lay out the chart")
-    page.wait_for_selector("text=Print on Petrel 44")
-    print_and_read(page, 2)
-    press(page, "Accept readings")
-
-    page.wait_for_selector("text=Profile chart accepted.")
-    page.get_by_label("Tables").select_option("draft")
-    press(page, "Build the profile")
-    page.wait_for_selector("progress")
-    page.get_by_role("button", name="Accept profile").wait_for(timeout=90000)
-    press(page, "Accept profile")
-
-    page.wait_for_selector("text=Profile accepted.")
-    page.locator("#ink-limits > summary").focus()  # a folded stage brings its evidence when it is opened
-    page.keyboard.press("Enter")
-    page.locator("#ink-limits svg.plot").first.wait_for()
-    assert "Why there" in page.locator("#ink-limits").inner_text()
-    press(page, "Lay out the control strip")
-    page.wait_for_selector("text=Print on Petrel 44")
-    print_and_read(page, 1)
-    assert page.locator("#check .big-verdict .verdict-pass").is_visible()
-    press(page, "Accept check")
-
-    page.wait_for_selector("text=Check accepted.")
-    page.get_by_label("Note for operators").fill("Dry ten minutes before trimming.")
-    press(page, "Release to library")
-    page.wait_for_selector("text=is released to the library")
-
-    press(page, "Print modes")
-    page.wait_for_selector("input[type=search]")
-    page.get_by_label("Words").fill("quay harbour")
-    page.wait_for_url("**q=quay*")
-    assert page.locator("#modes tbody tr").first.inner_text().strip().startswith("Quay proof")
-    press(page, "Quay proof")
-    with page.expect_download() as download:
-        page.get_by_role("link", name="Download profile").click()
-    path = tmp_path / "mode.icc"
-    download.value.save_as(path)
-
-    transform = ImageCms.buildTransform(
-        ImageCms.createProfile("sRGB"), ImageCms.getOpenProfile(io.BytesIO(path.read_bytes())), "RGB", "CMYK"
-    )
-    picture = ImageCms.applyTransform(Image.radial_gradient("L").convert("RGB"), transform)
-    ink = np.asarray(picture).astype(int).sum(axis=2)
-    assert picture.mode == "CMYK" and ink[128, 128] > 500 and ink[0, 0] < 12
 
 
 def test_a_power_cut_in_the_middle_of_a_reading_loses_no_row(page: Page, server: Server) -> None:
