@@ -75,6 +75,8 @@ call_command("migrate", fake=True, verbosity=0)
 from greyanchor.demo import seed as demo
 from greyanchor.demo.seed import northlight_coated
 demo.people_and_machines(); northlight_coated()
+from greyanchor.operations import static
+static.collect()
 """
 
 

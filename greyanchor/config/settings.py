@@ -68,6 +68,7 @@ INSTALLED_APPS = [
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.middleware.gzip.GZipMiddleware",
     "greyanchor.web.middleware.ServerTiming",
     "greyanchor.web.middleware.RequestLog",
     "django.contrib.sessions.middleware.SessionMiddleware",
@@ -118,6 +119,13 @@ if DATABASES["default"]["ENGINE"] == "django.db.backends.sqlite3":
 SIMPLE_HISTORY_HISTORY_CHANGE_REASON_USE_TEXT_FIELD = True  # a reason is kept whole
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
+CACHES = {
+    "default": {
+        "BACKEND": "django.core.cache.backends.filebased.FileBasedCache",
+        "LOCATION": str(HOME / "cache"),
+        "OPTIONS": {"MAX_ENTRIES": 4000},
+    }
+}
 if REDIS_URL := os.environ.get("REDIS_URL"):
     HUEY = {"huey_class": "huey.RedisHuey", "name": "greyanchor", "url": REDIS_URL, "immediate": False}
 else:
@@ -145,7 +153,12 @@ LANGUAGE_CODE = "en-gb"
 TIME_ZONE = os.environ.get("TIME_ZONE", "UTC")
 USE_TZ = True
 STATIC_URL = "/static/"
-WHITENOISE_USE_FINDERS = True
+STATIC_ROOT = HOME / "static"
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "whitenoise.storage.CompressedStaticFilesStorage"},
+}
+WHITENOISE_USE_FINDERS = not STATIC_ROOT.is_dir()  # `greyanchor serve` collects them there, compressed
 WHITENOISE_MAX_AGE = 3600
 DATA_UPLOAD_MAX_MEMORY_SIZE = 40 * 1024 * 1024
 DATA_UPLOAD_MAX_NUMBER_FILES = 3000  # a folder of profiles comes in at once

@@ -8,6 +8,9 @@ from django.contrib.auth.models import User
 
 from greyanchor.accounts.roles import Role, set_role
 
+#: the made-up shop whose data these are
+SHOP = "Northlight Chart House"
+
 
 @dataclass(frozen=True)
 class Account:

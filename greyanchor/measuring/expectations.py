@@ -8,6 +8,7 @@ from datetime import timedelta
 
 from django.utils import timezone
 
+from greyanchor.background.cache import kept
 from greyanchor.core.characterization.expectation import (
     DAY,
     ENOUGH_MEDIA,
@@ -40,7 +41,7 @@ def expectation_of(job: SheetPrint) -> Expectation:
         return _guess(job)
     sources = _same_environment(job)
     key = ("expected", job.pk, job.chart_id, job.chart.created_at, *_stamps(sources))
-    return remembered(key, lambda: _learned(job, sources))  # type: ignore[no-any-return]
+    return remembered(key, lambda: kept(key, lambda: _learned(job, sources)))  # type: ignore[no-any-return]
 
 
 def _stamps(passes: list[ReadingPass]) -> list[tuple[int, object]]:

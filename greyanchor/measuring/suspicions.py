@@ -11,6 +11,7 @@ from django.utils import timezone
 
 from greyanchor.accounts import audit_log
 from greyanchor.accounts.roles import MAKE, needs
+from greyanchor.background.cache import kept
 from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.misread_sheets import suspect_rows
 from greyanchor.core.measurement.repeatability import LARGEST_LIMIT, MOVED_LIMIT, Comparison, compare_passes
@@ -50,7 +51,7 @@ def compared(job: SheetPrint, done: list[ReadingPass]) -> Comparison | None:
     if len(done) < 2:
         return None
     key = ("compared", *((p.pk, p.finished_at) for p in done))
-    return remembered(key, lambda: _compared(job, done))  # type: ignore[no-any-return]
+    return remembered(key, lambda: kept(key, lambda: _compared(job, done)))  # type: ignore[no-any-return]
 
 
 def _compared(job: SheetPrint, done: list[ReadingPass]) -> Comparison:
@@ -70,7 +71,7 @@ def all_suspicions(job: SheetPrint) -> list[Suspicion]:
     if not done:
         return []
     key = ("suspicions", *((p.pk, p.finished_at) for p in done))
-    return remembered(key, lambda: _suspicions(job, done))  # type: ignore[no-any-return]
+    return remembered(key, lambda: kept(key, lambda: _suspicions(job, done)))  # type: ignore[no-any-return]
 
 
 def _suspicions(job: SheetPrint, done: list[ReadingPass]) -> list[Suspicion]:

@@ -5,10 +5,12 @@ from __future__ import annotations
 import os
 import signal
 import socket
+import sqlite3
 import subprocess
 import sys
 import threading
 import time
+from contextlib import closing, suppress
 from pathlib import Path
 from types import FrameType
 
@@ -35,6 +37,7 @@ def _prepare() -> None:
 def demo(port: int, host: str) -> int:
     """Serve with demo data, made on the first run."""
     os.environ["GREYANCHOR_DEMO"] = "1"
+    os.environ["GREYANCHOR_HOME"] = str(_demo_home(Path(os.environ.get("GREYANCHOR_HOME", "var"))))
     os.environ.setdefault("GREYANCHOR_CATALOGUE", f"http://127.0.0.1:{_free_port()}")
     _django()
     _prepare()
@@ -60,6 +63,19 @@ def demo(port: int, host: str) -> int:
         return _serve(port, host)
     finally:
         supplier.terminate()
+
+
+def _demo_home(home: Path) -> Path:
+    """Where the demo keeps its data: beside the shop's own, so that one can go from one to the other.
+
+    A home that holds the demo itself, as earlier versions made it, stays the demo's.
+    """
+    database = home / "greyanchor.sqlite3"
+    if not (home / "demo").exists() and database.exists():
+        with closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as held, suppress(sqlite3.Error):
+            if held.execute("SELECT 1 FROM auth_user WHERE username = 'ines'").fetchone():
+                return home
+    return home / "demo"
 
 
 def _free_port() -> int:
@@ -223,8 +239,13 @@ def _warm() -> None:
 
 
 def _serve(port: int, host: str) -> int:
+    from django.conf import settings
     from waitress.server import create_server
 
+    from greyanchor.operations import static
+
+    static.collect()
+    settings.WHITENOISE_USE_FINDERS = False
     from greyanchor.config.wsgi import application
 
     with socket.socket() as probe:

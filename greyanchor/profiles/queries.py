@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from greyanchor.background.cache import kept
 from greyanchor.core.characterization import storage
 from greyanchor.core.characterization.compact import CompactModel, compact
 from greyanchor.core.characterization.model import ForwardModel, characterize
@@ -67,7 +68,8 @@ def _model(pk: int, sha256: str) -> tuple[ForwardModel, CompactModel]:
     if model is None:
         model = characterize(_readings(pk, sha256))
         Profile.objects.filter(pk=pk).update(fitted=storage.to_bytes(model))
-    return model, compact(model, float(len(model.channels)))
+    whole = float(len(model.channels))
+    return model, kept(("compact", pk, sha256, storage.FORM), lambda: compact(model, whole))
 
 
 def preview_of(profile: Profile, options: dict[str, Any]) -> Preview:
@@ -77,8 +79,11 @@ def preview_of(profile: Profile, options: dict[str, Any]) -> Preview:
 
 @lru_cache(maxsize=24)
 def _preview(pk: int, sha256: str, options: str) -> Preview:
-    model, quick = _model(pk, sha256)
-    return preview(model, separation_from(json.loads(options)), quick)
+    def made() -> Preview:
+        model, quick = _model(pk, sha256)
+        return preview(model, separation_from(json.loads(options)), quick)
+
+    return kept(("preview", pk, sha256, options), made)  # type: ignore[no-any-return]
 
 
 def read_lab(profile: Profile) -> Array:
@@ -115,4 +120,6 @@ def _parsed_aim(pk: int, name: str, edition: int) -> aims.Aim:
 @lru_cache(maxsize=1)
 def generic_gamut() -> Gamut:
     """The gamut of the generic coated aim, to draw beside that of a profile."""
-    return gamut_of(generic_aims.aim_lab, 4.0)
+    return kept(  # type: ignore[no-any-return]
+        ("gamut", generic_aims.COATED.key), lambda: gamut_of(generic_aims.aim_lab, 4.0)
+    )

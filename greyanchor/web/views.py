@@ -15,7 +15,7 @@ from django.views.decorators.http import require_GET
 from greyanchor.accounts.first import nobody_yet
 from greyanchor.builds.queries import desk
 from greyanchor.checks.trends import attention
-from greyanchor.demo.accounts import ACCOUNTS
+from greyanchor.demo.accounts import ACCOUNTS, SHOP
 from greyanchor.library.machines.readiness import wanted
 from greyanchor.library.modes.search import pinned
 from greyanchor.library.packs.catalogue import newer
@@ -51,7 +51,12 @@ class SignIn(LoginView):
 
     def get_context_data(self, **kwargs: Any) -> dict[str, Any]:
         accounts = ACCOUNTS if settings.DEMO else ()
-        return {**super().get_context_data(**kwargs), "accounts": accounts, "nobody_yet": nobody_yet()}
+        return {
+            **super().get_context_data(**kwargs),
+            "accounts": accounts,
+            "demo_shop": SHOP,
+            "nobody_yet": nobody_yet(),
+        }
 
 
 @login_not_required

@@ -141,7 +141,7 @@ def test_a_kept_model_says_the_same_and_one_of_another_form_is_fitted_again(mode
     again = storage.from_bytes(kept)
     assert again is not None
     np.testing.assert_allclose(again.lab(inks), model.lab(inks), atol=1e-9)
-    monkeypatch.setattr(storage, "_FORM", 99)
+    monkeypatch.setattr(storage, "FORM", 99)
     assert storage.from_bytes(kept) is None
 
 

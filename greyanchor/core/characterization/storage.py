@@ -12,13 +12,13 @@ from greyanchor.core.characterization.model import FitReport, ForwardModel
 from greyanchor.core.errors import BadInput
 
 #: changes when the same numbers would say something else; a model kept in another form is fitted again
-_FORM = 2
+FORM = 2
 
 
 def to_bytes(model: ForwardModel) -> bytes:
     """The whole model, compressed; arrays only, nothing that could run."""
     facts = {
-        "form": _FORM,
+        "form": FORM,
         "channels": model.channels,
         "n": model.prior.n,
         "fit": model.fit.as_dict(),
@@ -51,7 +51,7 @@ def from_bytes(data: bytes) -> ForwardModel | None:
     try:
         with np.load(io.BytesIO(data), allow_pickle=False) as held:
             facts = json.loads(held["facts"].tobytes())
-            if facts.get("form") != _FORM:
+            if facts.get("form") != FORM:
                 return None
             surfaces = [_surface(held, i) for i in range(1 + facts["corrections"])]
             return ForwardModel(

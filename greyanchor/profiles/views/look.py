@@ -11,6 +11,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 from PIL import Image
 
+from greyanchor.background.cache import kept
 from greyanchor.core.characterization.model import FitReport
 from greyanchor.core.colour.colorimetry import lab_to_srgb
 from greyanchor.core.errors import BadInput
@@ -139,6 +140,12 @@ def gamut_solids(request: HttpRequest, pk: int) -> JsonResponse:
 def errors_page(request: HttpRequest, pk: int) -> HttpResponse:
     """Patches against the finished profile, worst first, and round trips."""
     profile = profile_of(pk)
+    context = kept(("errors", profile.pk, profile.sha256), lambda: _errors_of(profile))
+    return render(request, "profiles/errors_page.html", {"profile": profile, "here": "errors", **context})
+
+
+def _errors_of(profile: Profile) -> dict[str, Any]:
+    """Figures, pictures and the worst patches of a profile's errors."""
     readings, parsed = queries.readings_of(profile), queries.parsed(profile)
     found = maps.fit_map(parsed, readings, queries.read_lab(profile))
     read, predicted = hex_colours(found.read), hex_colours(found.predicted)
@@ -158,9 +165,7 @@ def errors_page(request: HttpRequest, pk: int) -> HttpResponse:
     planes = (
         [] if flat else [round_trip_picture(v, *maps.round_trip_plane(parsed, v), _BLACK_AT) for v in _PLANES]
     )
-    context = {
-        "profile": profile,
-        "here": "errors",
+    return {
         "worst": worst,
         "planes": planes,
         "black_at": _BLACK_AT,
@@ -168,7 +173,6 @@ def errors_page(request: HttpRequest, pk: int) -> HttpResponse:
         "off": FitReport.of(found.differences),
         "count": len(readings),
     }
-    return render(request, "profiles/errors_page.html", context)
 
 
 @require_GET
