@@ -7,6 +7,9 @@ ASSETS := node_modules/.package-lock.json
 
 .PHONY: setup demo test lint format bench screenshots
 
+# without npm everything else is linted and tested all the same
+BIOME := $(if $(shell command -v npm),$(ASSETS))
+
 setup: $(STAMP)
 
 $(STAMP): requirements.lock pyproject.toml
@@ -19,13 +22,10 @@ $(ASSETS): package.json package-lock.json
 	@npm ci --ignore-scripts --no-audit --no-fund --silent
 	@touch $(ASSETS)
 
-# without npm everything else is linted all the same
-BIOME := $(if $(shell command -v npm),$(ASSETS))
-
 demo: setup
 	@exec $(BIN)/greyanchor demo --port $(PORT)
 
-test: setup
+test: setup $(BIOME)
 	@sh scripts/ensure_chromium.sh
 	@$(BIN)/pytest
 

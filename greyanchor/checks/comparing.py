@@ -10,6 +10,7 @@ import numpy as np
 from django.db.models import QuerySet
 
 from greyanchor.accounts.models import Site
+from greyanchor.background.cache import kept
 from greyanchor.checks.models import Check
 from greyanchor.checks.tolerance_sets import tolerance_set
 from greyanchor.checks.trends import last_restore
@@ -172,8 +173,12 @@ def _match(mode: PrintMode, aim: AimRecord, tolerances: str, corrected: bool) ->
     assert mode.profile is not None
     profile, limits = mode.profile, tolerance_set(tolerances)
     key = ("match", profile.sha256, aim.pk, limits, corrected)
+
+    def predicted() -> Any:
+        return predict(parsed(profile), aim_of(aim), limits, corrected)
+
     try:
-        found = remembered(key, lambda: predict(parsed(profile), aim_of(aim), limits, corrected))
+        found = remembered(key, lambda: kept(key, predicted))
     except BadInput as error:
         return Match(mode, None, 0, error.sentence)
     return Match(mode, found.result, len(found.out_of_reach), "")

@@ -158,7 +158,9 @@ STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
     "staticfiles": {"BACKEND": "whitenoise.storage.CompressedStaticFilesStorage"},
 }
-WHITENOISE_USE_FINDERS = not STATIC_ROOT.is_dir()  # `greyanchor serve` collects them there, compressed
+STATIC_ROOT.mkdir(exist_ok=True)
+#: `greyanchor serve` collects them there, compressed
+WHITENOISE_USE_FINDERS = not (STATIC_ROOT / "collected").exists()
 WHITENOISE_MAX_AGE = 3600
 DATA_UPLOAD_MAX_MEMORY_SIZE = 40 * 1024 * 1024
 DATA_UPLOAD_MAX_NUMBER_FILES = 3000  # a folder of profiles comes in at once

@@ -94,13 +94,13 @@ AREAS = (
     Area(
         "Packs",
         "packs",
-        modules=("greyanchor.library.packs", "greyanchor.library.shop"),
+        modules=("greyanchor.library.packs",),
         tabs=(
             Tab("Import and export", "packs", stands_for=("pack", "export", "modes-pack")),
             Tab("Supplier's catalogue", "catalogue"),
-            Tab("Rules, people and programs", "shop"),
         ),
     ),
+    Area("Shop", "shop", modules=("greyanchor.library.shop",)),
     Area("New build", "new-build", views=("new-build",)),
 )
 

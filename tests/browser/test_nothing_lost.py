@@ -3,14 +3,23 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import Server, press, sign_in
+from tests.browser.conftest import Server, press, serving, sign_in
 from tests.browser.test_whole_way import new_build
 
 pytestmark = pytest.mark.slow
+
+
+@pytest.fixture(scope="module")
+def server(tmp_path_factory: pytest.TempPathFactory, prepared: Path) -> Iterator[Server]:
+    """One server for all tests here: each begins a build of its own."""
+    with serving(prepared, tmp_path_factory.mktemp("shared") / "home") as made:
+        yield made
 
 
 def test_a_lost_line_a_failure_and_an_expired_sign_in_keep_what_was_typed(page: Page, server: Server) -> None:
@@ -62,7 +71,7 @@ def test_signed_out_in_the_middle_of_narrowing_shows_no_page_in_a_panel(page: Pa
 
 def test_refused_stale_and_misused_forms_of_a_log(page: Page, server: Server) -> None:
     sign_in(page, server)
-    new_build(page)
+    new_build(page, "Quay proof 1")
     address = page.url.split("#")[0]
 
     press(page, "Print on Petrel 44")
@@ -116,7 +125,7 @@ def print_once_more(page: Page) -> None:
 
 def test_news_of_the_server_wipes_nothing_that_is_typed(page: Page, server: Server) -> None:
     sign_in(page, server)
-    new_build(page)
+    new_build(page, "Quay proof 2")
     press(page, "Print on Petrel 44")
     page.wait_for_selector("text=Drying:")
     page.get_by_text("Read it another way, or on other paper").click()
@@ -134,7 +143,7 @@ def test_news_of_the_server_wipes_nothing_that_is_typed(page: Page, server: Serv
 
 def test_keys_do_what_the_focused_control_says(page: Page, server: Server) -> None:
     sign_in(page, server)
-    new_build(page)
+    new_build(page, "Quay proof 3")
     press(page, "Print on Petrel 44")
     press(page, "Read pass 1 now (still drying)")
     page.wait_for_selector("#reading")

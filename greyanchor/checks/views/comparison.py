@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.db.models import Count, Max
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
+from greyanchor.accounts.last_used import opens_with
 from greyanchor.accounts.models import Site
 from greyanchor.checks.comparing import AT_ONCE, compare_sides, match_modes, side
 from greyanchor.checks.forms import PredictionForm
@@ -19,7 +21,20 @@ from greyanchor.library.models import Printer, PrintMode
 from greyanchor.profiles.models import AimRecord
 
 
+def _likely_sides() -> dict[str, Any]:
+    """The last two checks of a mode under one set, of the mode that was checked last."""
+    checked = Check.objects.exclude(mode=None)
+    often = checked.values("mode", "tolerances").annotate(times=Count("pk"), last=Max("made_at"))
+    found = often.filter(times__gt=1).order_by("-last").first()
+    if found is None:
+        return {}
+    both = checked.filter(mode=found["mode"], tolerances=found["tolerances"]).order_by("-made_at", "-pk")
+    b, a = both.values_list("pk", flat=True)[:2]
+    return {"a": f"check-{a}", "b": f"check-{b}", "tolerances": found["tolerances"]}
+
+
 @require_GET
+@opens_with("compare", _likely_sides)
 def compare_page(request: HttpRequest) -> HttpResponse:
     """Two checks, printers, sites, modes, or a mode before and after its restore."""
     key = request.GET.get("tolerances", "iso12647-7:2016")
@@ -41,7 +56,13 @@ def compare_page(request: HttpRequest) -> HttpResponse:
     return render(request, "checks/compare_page.html", context)
 
 
+def _likely_aim() -> dict[str, Any]:
+    first = AimRecord.objects.exclude(kind=AimRecord.Kind.SPOTS).defer("data").first()
+    return {"aim": first.pk, "tolerances": "iso12647-7:2016", "corrected": "on"} if first else {}
+
+
 @require_GET
+@opens_with("which mode fits", _likely_aim)
 def match_page(request: HttpRequest) -> HttpResponse:
     """Which of many modes meets an aim best, by what their profiles predict."""
     first = AimRecord.objects.exclude(kind=AimRecord.Kind.SPOTS).defer("data").first()

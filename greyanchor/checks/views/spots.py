@@ -10,6 +10,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from greyanchor.accounts.last_used import opens_with
 from greyanchor.accounts.roles import MAKE, takes
 from greyanchor.checks.forms import SpotForm, checkable_modes
 from greyanchor.checks.strip_prints import recipes_on
@@ -22,7 +23,16 @@ from greyanchor.profiles.models import Profile, SpotRecord
 from greyanchor.profiles.services import sent_file
 
 
+def _likely_mode() -> dict[str, Any]:
+    """The mode that was released last among those that can print a recipe."""
+    newest = (
+        checkable_modes().exclude(profile=None).filter(state="released").order_by("-pk").only("pk").first()
+    )
+    return {"mode": newest.pk} if newest else {}
+
+
 @require_GET
+@opens_with("spot colours", _likely_mode)
 def spot_list(request: HttpRequest) -> HttpResponse:
     """The library of spot colours, and what a mode makes of each."""
     records = list(SpotRecord.objects.all()[:400])

@@ -6,11 +6,13 @@ import csv
 from typing import Any
 
 from django.contrib import messages
+from django.db.models import Count
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
+from greyanchor.accounts.last_used import opens_with
 from greyanchor.accounts.models import Site
 from greyanchor.accounts.roles import MAKE, takes
 from greyanchor.checks import trends
@@ -39,7 +41,15 @@ def _chosen(request: HttpRequest) -> tuple[trends.Question, Any]:
     return trends.Question(criterion.id, key, **subject), criterion
 
 
+def _likely_trend() -> dict[str, Any]:
+    """The mode with the most checks under one set: a trend has something to show there."""
+    counted = Check.objects.exclude(mode=None).values("mode", "tolerances").annotate(n=Count("pk"))
+    most = counted.order_by("-n", "-mode").first()
+    return {"of": f"mode-{most['mode']}", "tolerances": most["tolerances"]} if most else {}
+
+
 @require_GET
+@opens_with("trend", _likely_trend)
 def trend_page(request: HttpRequest) -> HttpResponse:
     """One figure over time, with control limits, signals, tolerance and forecast."""
     try:
@@ -47,12 +57,6 @@ def trend_page(request: HttpRequest) -> HttpResponse:
     except BadInput as error:
         messages.error(request, error.sentence)
         return redirect("trends")
-    if not request.GET:
-        newest = (
-            Check.objects.exclude(mode=None).order_by("-made_at").values_list("mode", "tolerances").first()
-        )
-        if newest:
-            return redirect(f"{request.path}?of=mode-{newest[0]}&tolerances={newest[1]}")
     mode = PrintMode.objects.filter(pk=question.mode).first() if question.mode else None
     restored = trends.process_began(mode) if mode else None
     since = restored if restored and request.GET.get("all") != "1" else None

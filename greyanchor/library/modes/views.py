@@ -11,6 +11,7 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
 from greyanchor.accounts import people
+from greyanchor.accounts.last_used import opens_with
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
 from greyanchor.core.numbers import parse_number
@@ -181,7 +182,14 @@ def mode_compare(request: HttpRequest) -> HttpResponse:
     return render(request, "library/compare.html", {"made": ranking.compare(search.named_pks(request.GET))})
 
 
+def _likely_job() -> dict[str, Any]:
+    """The media of the mode that was released last."""
+    newest = PrintMode.objects.filter(state=PrintMode.State.RELEASED).order_by("-pk").first()
+    return {"media": newest.media_id} if newest else {}
+
+
 @require_GET
+@opens_with("best mode", _likely_job)
 def mode_best(request: HttpRequest) -> HttpResponse:
     """The best mode for a media and a job."""
     chosen, context = (
