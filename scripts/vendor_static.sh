@@ -27,3 +27,15 @@ for weight in Regular SemiBold; do
   cp "$modules/@ibm/plex-mono/fonts/split/woff2/IBMPlexMono-$weight-Latin1.woff2" "$target/fonts/"
 done
 cp "$modules/@ibm/plex-sans/LICENSE.txt" "$target/fonts/LICENSE.plex"
+# the same faces for PDF, which embeds TrueType
+fonts="$PWD/greyanchor/drawing/fonts"
+mkdir -p "$fonts"
+python3 -m venv "$work/venv" && "$work/venv/bin/pip" install -q fonttools brotli
+for face in Sans-Regular Sans-SemiBold Mono-Regular; do
+  "$work/venv/bin/python" -c "
+import sys
+from fontTools.ttLib import TTFont
+font = TTFont(sys.argv[1]); font.flavor = None; font.save(sys.argv[2])
+" "$target/fonts/IBMPlex$face-Latin1.woff2" "$fonts/IBMPlex$face.ttf"
+done
+cp "$modules/@ibm/plex-sans/LICENSE.txt" "$fonts/LICENSE.plex"

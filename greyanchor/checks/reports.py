@@ -49,13 +49,13 @@ def facts_of(check: Check) -> list[tuple[str, str]]:
         ("Printer", f"{printer.name}, {printer.serial}, {printer.site.name}" if printer else "none named"),
         ("Profile", check.profile.title if check.profile else "none named"),
         ("Read", f"{check.condition}, D50, 2 degrees; {check.device or 'instrument not named'}"),
-        ("Made", f"{made:%-d %B %Y %H:%M} by {_name(check.made_by)}"),
+        ("Made", f"{made:%-d %B %Y %H:%M %Z} by {_name(check.made_by)}"),
     ]
     if check.signed_at:
         items.append(
             (
                 "Signed off",
-                f"{timezone.localtime(check.signed_at):%-d %B %Y %H:%M} by {_name(check.signed_by)}",
+                f"{timezone.localtime(check.signed_at):%-d %B %Y %H:%M %Z} by {_name(check.signed_by)}",
             )
         )
     if check.note:

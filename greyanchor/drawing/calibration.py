@@ -44,6 +44,7 @@ def limit_plot(
         f"Ink limit view: {label} against raw input",
         marks,
         *THIRD,
+        ends=True,
     )
 
 
@@ -149,6 +150,7 @@ def deviation_plot(scales: Mapping[str, Mapping[str, Any]]) -> str:
         "Confirming print against the aim",
         (),
         *THIRD,
+        ends=True,
     )
 
 
@@ -168,6 +170,7 @@ def curve_plot(
         "Correction curves",
         width=width,
         height=height,
+        ends=True,
     )
     if not handles:
         return svg

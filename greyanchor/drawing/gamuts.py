@@ -71,5 +71,9 @@ def neutral_plot(neutral: Array, channels: Sequence[str] = "CMYK") -> str:
         for i, c in enumerate(channels)
     ]
     return line_plot(
-        series, Axis("L* asked for, media-relative", 0, 100), Axis("ink, %", 0, 100), "Neutral separation"
+        series,
+        Axis("L* asked for, media-relative", 0, 100),
+        Axis("ink, %", 0, 100),
+        "Neutral separation",
+        ends=True,
     )

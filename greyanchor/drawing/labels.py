@@ -14,7 +14,7 @@ from reportlab.lib.utils import simpleSplit
 from reportlab.pdfgen.canvas import Canvas
 
 from greyanchor.core.errors import BadInput
-from greyanchor.drawing.report import plain
+from greyanchor.drawing.typefaces import BOLD, REGULAR, plain, register
 
 #: width and height in millimetres, by name
 SIZES = {
@@ -44,6 +44,7 @@ def label_pdf(values: LabelFacts, size: str) -> bytes:
     if size not in SIZES:
         raise BadInput(f"no label of {size}; there are {', '.join(SIZES)} mm")
     width, height = (v * mm for v in SIZES[size])
+    register()
     out = io.BytesIO()
     canvas = Canvas(out, pagesize=(width, height), invariant=1)
     canvas.setTitle(plain(f"label: {values.title}"))
@@ -58,23 +59,21 @@ def label_pdf(values: LabelFacts, size: str) -> bytes:
     indent = 2.7 * size_pt * mm
     lines: list[tuple[str, str]] = []
     for label, text in values.facts:
-        wrapped = simpleSplit(plain(text), "Helvetica", size_pt, text_width - indent)[:2]
+        wrapped = simpleSplit(plain(text), REGULAR, size_pt, text_width - indent)[:2]
         lines += [(label if i == 0 else "", part) for i, part in enumerate(wrapped)]
     room = int((y - least) / (1.28 * size_pt))
     kept = min(len(values.figures), 1 if height < 40 * mm else 3)
     lines = lines[: max(room - kept, 0)]
     for label, text in lines:
         canvas.setFillGray(0.35)
-        canvas.setFont("Helvetica", size_pt)
+        canvas.setFont(REGULAR, size_pt)
         canvas.drawString(margin, y, plain(label))
         canvas.setFillGray(0.0)
         canvas.drawString(margin + indent, y, text)
         y -= 1.28 * size_pt
     for text in values.figures[: max(room - len(lines), 0)]:
-        canvas.setFont("Helvetica-Bold", size_pt)
-        canvas.drawString(
-            margin, y, (simpleSplit(plain(text), "Helvetica-Bold", size_pt, text_width) or [""])[0]
-        )
+        canvas.setFont(BOLD, size_pt)
+        canvas.drawString(margin, y, (simpleSplit(plain(text), BOLD, size_pt, text_width) or [""])[0])
         y -= 1.28 * size_pt
     _code(canvas, values.address, width - margin - side, margin, side)
     canvas.showPage()
@@ -90,13 +89,13 @@ def _verdict(canvas: Canvas, values: LabelFacts, left: float, top: float, width:
     canvas.setFillGray(1.0 if passed else 0.0)
     canvas.rect(left, top - 8 * mm, box, 8 * mm, fill=1)
     canvas.setFillGray(0.0 if passed else 1.0)
-    canvas.setFont("Helvetica-Bold", 15)
+    canvas.setFont(BOLD, 15)
     canvas.drawCentredString(left + box / 2, top - 6.1 * mm, "PASS" if passed else "FAIL")
     canvas.setFillGray(0.0)
     y = top - 2.6 * mm
     title = values.title if not values.grade else f"{values.title}, grade {values.grade}"
-    for text in simpleSplit(plain(title), "Helvetica-Bold", 8, width - box - 2 * mm)[:2]:
-        canvas.setFont("Helvetica-Bold", 8)
+    for text in simpleSplit(plain(title), BOLD, 8, width - box - 2 * mm)[:2]:
+        canvas.setFont(BOLD, 8)
         canvas.drawString(left + box + 2 * mm, y, text)
         y -= 3.5 * mm
     return top - 11.5 * mm

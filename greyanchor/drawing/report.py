@@ -15,6 +15,7 @@ from reportlab.pdfgen.canvas import Canvas
 
 from greyanchor.core.colour.colorimetry import Array
 from greyanchor.drawing.colours import hex_colours
+from greyanchor.drawing.typefaces import BOLD, MONO, REGULAR, plain, register
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 18 * mm, A4[0] - 18 * mm, A4[1] - 18 * mm, 16 * mm
 _ROWS_A_PAGE = 52
@@ -86,14 +87,9 @@ class ReportFacts:
     made_at: datetime
 
 
-def plain(text: str) -> str:
-    """`text` with what the standard PDF fonts cannot show replaced."""
-    swapped = text.replace("−", "-").replace("–", "-").replace("’", "'").replace("№", "No.")
-    return swapped.encode("cp1252", "replace").decode("cp1252")
-
-
 def report_pdf(values: ReportFacts) -> bytes:
     """The report as PDF bytes; the same facts give the same bytes."""
+    register()
     out = io.BytesIO()
     canvas = Canvas(out, pagesize=A4, invariant=1)
     canvas.setTitle(plain(f"{values.title}: {values.verdict}"))
@@ -119,13 +115,13 @@ def _write(
     canvas: Canvas, x: float, y: float, text: str, size: float, bold: bool = False, soft: bool = False
 ) -> None:
     canvas.setFillGray(_SOFT if soft else _INK)
-    canvas.setFont("Helvetica-Bold" if bold else "Helvetica", size)
+    canvas.setFont(BOLD if bold else REGULAR, size)
     canvas.drawString(x, y, plain(text))
 
 
 def _right(canvas: Canvas, x: float, y: float, text: str, size: float, bold: bool = False) -> None:
     canvas.setFillGray(_INK)
-    canvas.setFont("Helvetica-Bold" if bold else "Helvetica", size)
+    canvas.setFont(BOLD if bold else MONO, 0.94 * size)
     canvas.drawRightString(x, y, plain(text))
 
 
@@ -136,9 +132,9 @@ def _heading(canvas: Canvas, values: ReportFacts) -> float:
     canvas.setFillGray(1.0 if passed else _INK)
     canvas.rect(_LEFT, _TOP - 13 * mm, 46 * mm, 15 * mm, fill=1)
     canvas.setFillGray(_INK if passed else 1.0)
-    canvas.setFont("Helvetica-Bold", 26)
+    canvas.setFont(BOLD, 26)
     canvas.drawCentredString(_LEFT + 23 * mm, _TOP - 9.2 * mm, "PASS" if passed else "FAIL")
-    lines = simpleSplit(plain(values.title), "Helvetica-Bold", 14, _RIGHT - _LEFT - 52 * mm)[:2]
+    lines = simpleSplit(plain(values.title), BOLD, 14, _RIGHT - _LEFT - 52 * mm)[:2]
     y = _TOP - 2.5 * mm
     for text in lines:
         _write(canvas, _LEFT + 52 * mm, y, text, 14, True)
@@ -146,7 +142,7 @@ def _heading(canvas: Canvas, values: ReportFacts) -> float:
     if values.grade:
         _write(canvas, _LEFT + 52 * mm, y, f"Grade {values.grade}", 11, True)
         y -= 5 * mm
-    for text in simpleSplit(plain(values.summary), "Helvetica", 9.5, _RIGHT - _LEFT - 52 * mm)[:3]:
+    for text in simpleSplit(plain(values.summary), REGULAR, 9.5, _RIGHT - _LEFT - 52 * mm)[:3]:
         _write(canvas, _LEFT + 52 * mm, y, text, 9.5)
         y -= 4.4 * mm
     return min(y, _TOP - 16 * mm) - 4 * mm
@@ -155,14 +151,14 @@ def _heading(canvas: Canvas, values: ReportFacts) -> float:
 def _facts(canvas: Canvas, values: ReportFacts, y: float) -> float:
     for label, text in values.facts:
         _write(canvas, _LEFT, y, label, 8, soft=True)
-        for line in simpleSplit(plain(text), "Helvetica", 8.5, _RIGHT - _LEFT - 26 * mm)[:2]:
+        for line in simpleSplit(plain(text), REGULAR, 8.5, _RIGHT - _LEFT - 26 * mm)[:2]:
             _write(canvas, _LEFT + 26 * mm, y, line, 8.5)
             y -= 4.4 * mm
     return y - 3 * mm
 
 
 def _criteria(canvas: Canvas, values: ReportFacts, y: float) -> float:
-    stops = {"patches": 88 * mm, "value": 104 * mm, "limit": 120 * mm, "left": 136 * mm}
+    stops = {"patches": 82 * mm, "value": 104 * mm, "limit": 120 * mm, "left": 136 * mm}
     _write(canvas, _LEFT, y, "Criterion", 8.5, True)
     for name, at in stops.items():
         _right(canvas, _LEFT + at, y, name.capitalize(), 8.5, True)
@@ -195,7 +191,7 @@ def _criteria(canvas: Canvas, values: ReportFacts, y: float) -> float:
             line.verdict == "not tested",
         )
         y -= step
-    for text in simpleSplit(plain(values.reported), "Helvetica", 8, _RIGHT - _LEFT)[:3]:
+    for text in simpleSplit(plain(values.reported), REGULAR, 8, _RIGHT - _LEFT)[:3]:
         _write(canvas, _LEFT, y - 1 * mm, text, 8, soft=True)
         y -= 3.8 * mm
     return y - 3 * mm
@@ -203,7 +199,7 @@ def _criteria(canvas: Canvas, values: ReportFacts, y: float) -> float:
 
 def _notes(canvas: Canvas, values: ReportFacts, y: float) -> float:
     for note in values.notes:
-        lines = simpleSplit(plain(note), "Helvetica-Bold", 8.5, _RIGHT - _LEFT - 6 * mm)[:3]
+        lines = simpleSplit(plain(note), BOLD, 8.5, _RIGHT - _LEFT - 6 * mm)[:3]
         if y - len(lines) * 4 * mm < 70 * mm:
             break
         canvas.setFillGray(_INK)
@@ -224,7 +220,7 @@ def _causes(canvas: Canvas, values: ReportFacts, y: float) -> None:
     _write(canvas, _LEFT, y, "What may be the cause", 9.5, True)
     y -= 5 * mm
     for text in values.causes:
-        for line in simpleSplit(plain(text), "Helvetica", 8.5, _RIGHT - _LEFT)[:3]:
+        for line in simpleSplit(plain(text), REGULAR, 8.5, _RIGHT - _LEFT)[:3]:
             if y < _BOTTOM + 2 * mm:
                 return
             _write(canvas, _LEFT, y, line, 8.5)
@@ -299,6 +295,8 @@ def _foot(canvas: Canvas, values: ReportFacts, page: int, pages: int) -> None:
     canvas.setStrokeGray(_LINE)
     canvas.setLineWidth(0.5)
     canvas.line(_LEFT, _BOTTOM - 3 * mm, _RIGHT, _BOTTOM - 3 * mm)
-    text = (simpleSplit(plain(values.foot), "Helvetica", 7.5, _RIGHT - _LEFT - 24 * mm) or [""])[0]
+    text = (simpleSplit(plain(values.foot), REGULAR, 7.5, _RIGHT - _LEFT - 24 * mm) or [""])[0]
     _write(canvas, _LEFT, _BOTTOM - 7 * mm, text, 7.5, soft=True)
-    _right(canvas, _RIGHT, _BOTTOM - 7 * mm, f"page {page} of {pages}", 7.5)
+    canvas.setFillGray(_SOFT)
+    canvas.setFont(REGULAR, 7.5)
+    canvas.drawRightString(_RIGHT, _BOTTOM - 7 * mm, f"page {page} of {pages}")

@@ -107,6 +107,8 @@ class StageType(Generic[R]):
     purpose: ClassVar[str]
     #: the short "why and how" that opens in place
     why: ClassVar[str]
+    #: name of the drawing beside it, where there is one
+    why_picture: ClassVar[str] = ""
     #: passes over its chart that are required; 0 when it has no chart of its own
     passes: ClassVar[int] = 0
     #: the label of the button that accepts it
@@ -136,6 +138,10 @@ class StageType(Generic[R]):
     lends_to: ClassVar[str] = ""
     result_class: type[R]
     layout_form: ClassVar[type[forms.MeasuringForm] | type[forms.CheckOptions]] = forms.MeasuringForm
+
+    @property
+    def why_template(self) -> str:
+        return f"builds/why/{self.why_picture}.html"
 
     @property
     def template(self) -> str:

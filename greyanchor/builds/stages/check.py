@@ -39,11 +39,11 @@ class CheckStage(StageType[CheckResult]):
     title = "Check"
     purpose = "Proof on a second print that the mode meets the aim."
     why = (
-        "The control strip is sent through the profile to the aim's colours, printed, and read. This is "
-        "verification: it is another print than the one the profile was made from. With a "
-        "substrate-corrected aim "
-        "the paper is left out."
+        "A strip printed through the profile is held to the aim: another print than the one the profile "
+        "learned from. Substrate-corrected means that the aim is carried onto your paper, so that its "
+        "tint does not count."
     )
+    why_picture = "paper"
     passes = 1
     accept_label = "Accept check"
     skip_text, skip_subject, skip_label = "no check was made", "a check", "Skip check"

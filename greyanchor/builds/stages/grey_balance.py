@@ -59,14 +59,11 @@ class GreyBalance(StageType[GreyBalanceResult]):
         "every mode needs it."
     )
     why = (
-        "The grey chart is printed through the linearization and read twice. One smooth curve for each of "
-        "C, M and "
-        "Y, and one for K, is solved so that the scales measure the aim of CGATS TR 015; the curves stand "
-        "on top of "
-        "the linearization. This is calibration. Verification decides whether it holds: a second print, "
-        "through "
-        "the new curves."
+        "The eye sees a tint in a grey before anywhere else. C, M and Y are shifted until their greys "
+        "are those of CGATS TR 015 from paper to black. A second print through the new curves proves "
+        "it."
     )
+    why_picture = "greys"
     passes = 2
     accept_label = "Accept grey balance"
     takes_baseline = True

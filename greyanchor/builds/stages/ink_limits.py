@@ -63,10 +63,10 @@ class InkLimits(StageType[InkLimitsResult]):
     title = "Ink limits"
     purpose = "How much of each ink does useful work on this media."
     why = (
-        "A coarse ramp of every ink alone is printed raw and read twice. Past some input chroma hardly "
-        "grows, hue "
-        "turns or density falls: ink beyond that is wasted and does harm. The limit becomes the new 100 %."
+        "A ramp of every ink alone is printed raw and read twice. From some point on, more ink gives "
+        "hardly more colour, turns the hue or bleeds. That point becomes the new 100 %."
     )
+    why_picture = "limits"
     passes = 2
     accept_label = "Accept limits"
     read_twice_rule = True

@@ -73,14 +73,11 @@ class Linearization(StageType[LinearizationResult]):
     title = "Linearization"
     purpose = "An even tone scale from 0 to 100 % for every ink."
     why = (
-        "A finer ramp up to each limit is printed raw and read twice. The curve is the inverse of the "
-        "smoothed "
-        "measured tone scale, so that equal steps of input give equal steps of tone. It never reverses, "
-        "whatever "
-        "the noise. A short chart printed through the curves confirms them and is the baseline that later "
-        "restores "
-        "come back to."
+        "A printer darkens too soon: half the ink is far more than half the tone. The curve undoes "
+        "that, so that equal steps in the file look equal on paper. A second print confirms it; "
+        "restores come back to it."
     )
+    why_picture = "tone"
     passes = 2
     accept_label = "Accept curves"
     read_twice_rule = True

@@ -44,11 +44,9 @@ class ProfileStage(StageType[ProfileStageResult]):
     title = "Profile"
     purpose = "The ICC profile of this mode: separation and tables."
     why = (
-        "A printer model is fitted to the averaged spectra, then inverted for every node of the tables. "
-        "Black start "
-        "is how dark a neutral is before black joins in; strength is how soon black takes over from "
-        "the three "
-        "colours."
+        "A model of the printer is fitted to the readings and turned round: which inks give this "
+        "colour? Black start is how dark a neutral is before black joins in; strength, how soon it "
+        "takes over."
     )
     accept_label = "Accept profile"
     lends, lends_field, lends_label = "profile", "profile_id", "a profile"

@@ -71,12 +71,10 @@ class TotalInkStage(StageType[TotalInkResult]):
     title = "Total ink"
     purpose = "How much ink this media holds in all."
     why = (
-        "Rising sums of all inks, three colours and pairs are printed through the curves. The limit is the "
-        "sum past "
-        "which another 10 % of ink darkens by less than 0.3 L*. Judge pooling and drying by eye and lower "
-        "it where "
-        "needed."
+        "Overprints carry several inks at once. Past some sum they hardly darken, and pool or dry late. "
+        "Lower it where the eye sees pooling."
     )
+    why_picture = "total"
     passes = 1
     accept_label = "Accept total ink"
     lends, lends_field, lends_label = "total ink", "total_ink", "the total"

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Any
 from urllib.parse import parse_qsl, urlencode
 
 from django import template
+from django.utils import timezone
+from django.utils.formats import date_format
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
 
@@ -30,6 +33,19 @@ def signed(value: Any, digits: int = 1) -> str:
 def person(user: Any) -> str:
     """The name of a person; a dash where nobody is known."""
     return (user.get_full_name() or user.get_username()) if user else "–"
+
+
+_FORMS = {"": "j M Y H:i", "short": "j M H:i", "long": "j F Y H:i T"}
+
+
+@register.filter
+def at(moment: datetime | None, form: str = "") -> SafeString | str:
+    """A moment with its time zone: in the text where that is long, and when it is pointed at."""
+    if moment is None:
+        return "–"
+    here = timezone.localtime(moment)
+    shown, whole = date_format(here, _FORMS[form]), date_format(here, "l j F Y H:i T")
+    return format_html('<time datetime="{}" title="{}">{}</time>', here.isoformat(), whole, shown)
 
 
 @register.filter

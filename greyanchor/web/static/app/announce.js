@@ -36,10 +36,15 @@ export function clearProblem(kind) {
   bar().dataset.kind = "";
 }
 
-/** A swap that brings something to say carries it in `data-announce`. */
+let last = "";
+
+/** A swap that brings something to say carries it in `data-announce`; what was just said is not repeated. */
 export function announceWithin(root) {
   const said = root.matches?.("[data-announce]") ? root : root.querySelector("[data-announce]");
-  if (said) announce(said.dataset.announce || said.textContent.trim());
+  const text = said?.dataset.announce || said?.textContent.trim();
+  if (!text || text === last) return;
+  last = text;
+  announce(text);
 }
 
 export function watchProblems() {

@@ -18,6 +18,11 @@ export function ordered(rows, keyOf, ascending) {
   });
 }
 
+/** What a cell stands for: the value it carries, a moment as it is written in files, or its text. */
+function cellValue(cell) {
+  return cell.dataset.value ?? cell.querySelector("time")?.dateTime ?? cell.textContent;
+}
+
 function sortBy(head, table) {
   const column = [...head.parentNode.children].indexOf(head);
   const ascending = head.getAttribute("aria-sort") !== "ascending";
@@ -25,7 +30,7 @@ function sortBy(head, table) {
   head.setAttribute("aria-sort", ascending ? "ascending" : "descending");
   const keyOf = (row) => {
     const cell = row.children[column];
-    return sortKey(cell.dataset.value ?? cell.textContent, head.dataset.sort);
+    return sortKey(cellValue(cell), head.dataset.sort);
   };
   table.tBodies[0].append(...ordered(table.tBodies[0].rows, keyOf, ascending));
 }
@@ -111,9 +116,7 @@ export function csvOf(rows) {
 }
 
 function cellsOf(table) {
-  return [...table.rows]
-    .filter((row) => !row.hidden)
-    .map((row) => [...row.cells].map((cell) => cell.dataset.value ?? cell.textContent));
+  return [...table.rows].filter((row) => !row.hidden).map((row) => [...row.cells].map(cellValue));
 }
 
 /** Give data to the person as a file. */
