@@ -45,7 +45,9 @@ def at(moment: datetime | None, form: str = "") -> SafeString | str:
         return "–"
     here = timezone.localtime(moment)
     shown, whole = date_format(here, _FORMS[form]), date_format(here, "l j F Y H:i T")
-    return format_html('<time datetime="{}" title="{}">{}</time>', here.isoformat(), whole, shown)
+    return format_html(
+        '<time datetime="{}" title="{}">{}</time>', here.isoformat(timespec="seconds"), whole, shown
+    )
 
 
 @register.filter
