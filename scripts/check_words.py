@@ -24,7 +24,7 @@ RETIRED = {
 LONGEST = 110
 _PATTERNS = {re.compile(rf"\b({words})\b"): instead for words, instead in RETIRED.items()}
 #: tables and lock files may be wide
-_DATA = (".csv", ".lock", ".json", ".svg", ".png", ".woff2", ".xz", ".txt")
+_DATA = (".csv", ".lock", ".json", ".svg", ".png", ".woff2", ".ttf", ".xz", ".txt")
 #: lines that a standard or a tool gives
 _EXEMPT = re.compile(r"https?://\S+$")
 
@@ -53,7 +53,7 @@ def tracked() -> list[Path]:
 
 
 def main() -> int:
-    binary = (".png", ".woff2", ".xz", ".pyc", ".sqlite3")
+    binary = (".png", ".woff2", ".ttf", ".xz", ".pyc", ".sqlite3")
     text = [f for f in tracked() if f.is_file() and f.suffix not in binary and "vendor" not in f.parts]
     found = [problem for f in text for problem in problems(f)]
     print("\n".join(found), end="\n" if found else "")

@@ -16,7 +16,7 @@ _NOTHING = object()
 
 
 def _edition() -> str:
-    """What tells this engine from any other: its version, and when its files were written."""
+    """What this engine is: its version, and when its files were written."""
     core = Path(greyanchor.core.__file__).parent
     newest = max(p.stat().st_mtime_ns for p in core.rglob("*.py"))
     return f"{version('greyanchor')} {newest}"

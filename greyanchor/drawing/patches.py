@@ -74,20 +74,19 @@ def patch_map(
         rows, columns = np.arange(n) // per_row + 1, np.arange(n) % per_row + 1
     difference = delta_e_2000(aim, measured) if differences is None else differences
     back, disc = hex_colours(measured), hex_colours(aim)
-    first, label = int(rows.min()), 46
+    first, label = int(rows.min()), 34
     width, height = label + int(columns.max()) * cell + 8, (int(rows.max()) - first + 1) * cell + 8
     parts = [
         (
             f'<svg class="patch-map" viewBox="0 0 {width} {height}" style="max-width:{width}px" role="img" '
-            f'aria-label="Patch map, {n} patches">'
+            f'aria-label="Patch map, {n} patches by row">'
         )
     ]
     parts.append(f'<rect width="{width}" height="{height}" fill="#777777"/>')
     for row in np.unique(rows):
         y = 4 + (int(row) - first) * cell
         parts.append(
-            f'<text x="{label - 8}" y="{y + cell / 2 + 4:.0f}" text-anchor="end" class="on-grey">row '
-            f"{row}</text>"
+            f'<text x="{label - 8}" y="{y + cell / 2 + 4:.0f}" text-anchor="end" class="on-grey">{row}</text>'
         )
     for i in range(n):
         x, y = label + (int(columns[i]) - 1) * cell, 4 + (int(rows[i]) - first) * cell
@@ -126,7 +125,7 @@ def difference_map(
     cell: int = 15,
 ) -> str:
     """Where two passes differ: white agrees, darker differs more; above `limit` a cell carries a cross."""
-    first, label = int(rows.min()), 42
+    first, label = int(rows.min()), 28
     width, height = label + int(columns.max()) * cell + 4, (int(rows.max()) - first + 1) * cell + 4
     parts = [
         (
@@ -136,7 +135,7 @@ def difference_map(
     ]
     for row in np.unique(rows):
         parts.append(
-            f'<text x="{label - 6}" y="{2 + (int(row) - first + 0.78) * cell:.0f}" text-anchor="end">row '
+            f'<text x="{label - 6}" y="{2 + (int(row) - first + 0.78) * cell:.0f}" text-anchor="end">'
             f"{row}</text>"
         )
     for i, name in enumerate(ids):

@@ -23,7 +23,7 @@ def collect() -> None:
 
 
 def _digest() -> str:
-    """What tells one set of files from another: names, sizes and times."""
+    """One set of files, as no other: names, sizes and times."""
     found = hashlib.sha256()
     for finder in finders.get_finders():
         for path, storage in finder.list([]):

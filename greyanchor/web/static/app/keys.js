@@ -1,7 +1,9 @@
 // Shortcuts act only when no control has the focus; they are listed under "?", and can be switched off there.
 
-const CONTROLS =
-  "a[href], button, input, select, textarea, summary, dialog, [contenteditable], [tabindex]:not([tabindex='-1'])";
+const CONTROLS = [
+  "a[href], button, input, select, textarea, summary, dialog, [contenteditable]",
+  "[tabindex]:not([tabindex='-1'])",
+].join(", ");
 const OFF = "shortcuts-off";
 
 /** Whether a key may act as a shortcut: nothing else has the focus, and shortcuts are on. */
