@@ -107,7 +107,8 @@ def _evidence(view: StageView) -> None:
     view.voids = [type_of(s).title for s in voided_by(stage)]
     if view.is_open:
         view.objections, view.lenders, view.eye = objections(stage), lenders(stage), eye_view(stage)
-    if stage.made_under and stage.made_under != stage.build.environment:
+    # of an open stage it stands beside the log, unless it was another
+    if stage.made_under and (not view.is_open or stage.made_under != stage.build.environment):
         view.made_under = PrintEnvironment(**stage.made_under).label()
 
 

@@ -40,11 +40,11 @@ def test_an_address_that_only_begins_alike_is_not_marked(client: Client) -> None
 def test_every_tab_leads_to_a_view_of_its_area(client: Client) -> None:
     seen = 0
     for area in AREAS:
-        page = client.get(resolve_address(area.view)).content.decode()
+        page = client.get(resolve_address(area.view), follow=True).content.decode()
         assert marked(page)[:1] == [area.title], area.title
         for tab in area.tabs:
             address = resolve_address(tab.view, tab.args)
-            page = client.get(address).content.decode()
+            page = client.get(address, follow=True).content.decode()
             assert marked(page) == [area.title, tab.title], (address, marked(page))
             assert resolve(address.split("?")[0]).url_name == tab.view
             seen += 1

@@ -319,7 +319,7 @@ def test_a_profile_of_no_environment_has_no_next_chart(client: Client, user: Use
 
 def test_gamuts_come_as_solids_with_patches_when_asked(client: Client, profile: Profile) -> None:
     found = json.loads(client.get(f"/profiles/{profile.pk}/gamut/solids.json").content)
-    assert [s["title"] for s in found["solids"]] == ["Quay draft", "Northlight Coated"] and not found["dots"]
+    assert [s["title"] for s in found["solids"]] == ["Quay draft", "Generic coated"] and not found["dots"]
     first = found["solids"][0]
     assert (
         len(first["vertices"]) == len(first["colours"]) and max(first["faces"]) < len(first["vertices"]) / 3
