@@ -97,15 +97,15 @@ def _draw(page: Page) -> None:
     page.locator("#total-ink .plot").first.scroll_into_view_if_needed()
     shot("build-log")
     for mode, view, name in (
-        ("Chandler Canvas, wall charts", ".limit-views", "stage-ink-limits"),
-        ("Fathom Satin, proofs both ways", "#linearization .halves", "stage-linearization"),
-        ("Gangway Mesh, pier banners", ".loupe", "by-eye"),
+        ("Chandler Canvas, wall charts", "#ink-limits", "stage-ink-limits"),
+        ("Fathom Satin, proofs both ways", "#linearization", "stage-linearization"),
+        ("Gangway Mesh, pier banners", "#ink-limits", "by-eye"),
     ):
         page.goto(URL)
         page.click(f"text={mode}")
         page.wait_for_load_state("networkidle")
         page.evaluate(
-            f"scrollTo(0, document.querySelector('{view}').getBoundingClientRect().top + scrollY - 48)"
+            f"scrollTo(0, document.querySelector('{view}').getBoundingClientRect().top + scrollY - 8)"
         )
         shot(name)
     page.goto(f"{URL}/printers/2/ready/feed/")

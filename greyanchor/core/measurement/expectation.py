@@ -129,9 +129,11 @@ def _nearby(lab: Array, known: Array, left: Array, alone: bool = False) -> Array
     """What colours (n, 3) near known ones (m, 3) are off, from what those are off (m, 3): weighted means that
     trust few neighbours little. `alone` leaves each known colour itself out.
     """
-    squares = ((lab[:, None] - known[None]) ** 2).sum(axis=2)
-    weight = np.exp(-squares / (2.0 * _NEAR**2))
-    weight /= 1.0 + (np.linalg.norm(left, axis=1) / 6.0) ** 2
+    # thousands of patches against hundreds: seven digits are enough for a weight
+    a, b = lab.astype(np.float32), known.astype(np.float32)
+    squares = (a**2).sum(axis=1)[:, None] + (b**2).sum(axis=1)[None] - 2.0 * (a @ b.T)
+    weight = np.exp(np.maximum(squares, 0.0) * np.float32(-0.5 / _NEAR**2))
+    weight /= (1.0 + (np.linalg.norm(left, axis=1) / 6.0) ** 2).astype(np.float32)
     if alone:
         np.fill_diagonal(weight, 0.0)
     return np.asarray(weight @ left / (weight.sum(axis=1, keepdims=True) + 0.7))
