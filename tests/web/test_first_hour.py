@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import re
+import sqlite3
+from contextlib import closing
+from pathlib import Path
 
 import pytest
 from django.contrib.auth.models import User
@@ -205,3 +208,35 @@ def test_an_operator_sets_nothing_up(client: Client, site: Site, user: User) -> 
 @pytest.fixture
 def site(db: None) -> Site:
     return Site.objects.create(name="Harbour room")
+
+
+def test_the_demo_keeps_a_home_of_its_own_beside_an_empty_shop(tmp_path: Path) -> None:
+    assert processes._demo_home(tmp_path) == tmp_path / "demo"
+    database = tmp_path / "greyanchor.sqlite3"
+    with closing(sqlite3.connect(database)) as made:
+        made.execute("CREATE TABLE auth_user (username TEXT)")
+        made.commit()
+        assert processes._demo_home(tmp_path) == tmp_path / "demo", "a shop's own home stays its own"
+        made.execute("INSERT INTO auth_user VALUES ('ines')")
+        made.commit()
+    assert processes._demo_home(tmp_path) == tmp_path, "a demo of an earlier version goes on where it is"
+    database.write_bytes(b"no database")
+    assert processes._demo_home(tmp_path) == tmp_path / "demo"
+
+
+def test_a_printer_that_lacks_something_says_what_and_is_not_offered(client: Client, site: Site) -> None:
+    bare = Printer.objects.create(name="Bare", model="Bare", site=site, serial="B", width_mm=610)
+    page = client.get(f"/printers/{bare.pk}/").content.decode()
+    assert "Not usable for a build yet: it lacks an ink set, resolutions and passes." in page
+    bare.resolutions, bare.passes = [600], [4]
+    bare.ink_sets.add(InkSet.objects.create(name="Marsh ink", kind="aqueous", channels=list("CMYK")))
+    bare.save()
+    assert "Not usable" not in client.get(f"/printers/{bare.pk}/").content.decode()
+
+
+def test_another_starting_point_changes_only_what_was_not_typed(client: Client, site: Site) -> None:
+    typed = {"before": "aqueous", "start": "uv", "printer": "Wherry 40", "width": "1200"}
+    typed["kind"] = "aqueous pigment"
+    form = client.get("/set-up/", typed).context["form"]
+    assert form["printer"].value() == "Wherry 40" and form["width"].value() == "1200"
+    assert form["kind"].value() == "UV-cured", "what stood as the starting point had it goes with it"
