@@ -23,6 +23,7 @@ from greyanchor.core.measurement.misread_sheets import judge_sheet
 from greyanchor.core.measurement.misreads import Surroundings, judge_row, rows_of
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.measurement.repeatability import compare_passes
+from greyanchor.core.measurement.row_by_row import learn_rows
 from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.inks import ink_absorption
@@ -34,7 +35,7 @@ CMYK = tuple("CMYK")
 LIGHT = (*CMYK, "LC", "LM")
 RGB = tuple("RGB")
 #: stages that nothing measured before speaks for
-UNKNOWN = ("nothing known", "profile, R G B")
+UNKNOWN = ("nothing known", "R G B, rows 1-3")
 
 
 def random_press(random: np.random.Generator, inks: Array, overdrive: float) -> SimulatedPress:
@@ -292,11 +293,16 @@ def _stage(
     spectra = {r: stage.passes[0].spectra[m] for r, m in members.items()}
     kept: list[int] = []
     for row, places in members.items():
-        expected = stage.expected
-        if kept:
+        expected, name = stage.expected, stage.name
+        if kept and expected.rough and stage.chart.channels == RGB:
+            seen_rows = [(members[r], stage.passes[0].lab()[members[r]]) for r in kept[-12:]]
+            expected = learn_rows(expected, stage.chart.values(), seen_rows)
+        elif kept:
             index = np.concatenate([members[r] for r in kept[-8:]])
             expected = expected.bent(index, stage.passes[0].lab()[index])
         around = Surroundings.of(stage.chart, expected)
+        if stage.chart.channels == RGB and len(kept) < 3:
+            name = "R G B, rows 1-3"
         part = expected.select(places)
         kept.append(row)
         tried = [("clean", reading.spectra[places]) for reading in stage.passes]
@@ -304,7 +310,7 @@ def _stage(
             planted = slips(random, spectra, row, foreign)
             tried += [(kind, seen) for kind, seen in planted.items() if _changed(spectra[row], seen)]
         for kind, seen in tried:
-            tally = counts[stage.name, kind]
+            tally = counts[name, kind]
             tally[0] += not judge_row(part, spectra_to_lab(seen), around, row).ok
             tally[1] += 1
 

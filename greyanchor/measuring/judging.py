@@ -18,6 +18,8 @@ from greyanchor.core.measurement.misreads import (
     judge_row,
     rows_of,
 )
+from greyanchor.core.measurement.readings import is_additive
+from greyanchor.core.measurement.row_by_row import learn_rows
 from greyanchor.measuring.expectations import expectation_of, pass_expectation
 from greyanchor.measuring.models import ReadingPass, SheetPrint
 from greyanchor.measuring.waiting import open_prints
@@ -79,13 +81,19 @@ def _row_verdict(chart: Any, expected: Expectation, row: int, lab: Array) -> Row
 
 
 def _bent(current: ReadingPass, expected: Expectation) -> Expectation:
-    """An expectation that knows the rows of this pass that were kept last."""
-    members = rows_of(current.sheet_print.chart.patches)
+    """An expectation that knows the rows of this pass that were kept last.
+
+    A printer that separates by itself prints no ramps first: its rows are held to one another.
+    """
+    chart = current.sheet_print.chart.patches
+    members = rows_of(chart)
     kept = [r for r in current.rows.order_by("-read_at")[:_LATELY] if r.row in members]
     seen = [(members[r.row], spectra_to_lab(r.values())) for r in kept]
     seen = [(places, lab) for places, lab in seen if len(places) == len(lab)]
     if not seen:
         return expected
+    if expected.rough and is_additive(chart.channels):
+        return learn_rows(expected, chart.values(), seen)
     return expected.bent(np.concatenate([p for p, _ in seen]), np.vstack([lab for _, lab in seen]))
 
 
