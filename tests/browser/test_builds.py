@@ -167,7 +167,7 @@ def test_a_build_by_eye_on_media_that_nothing_reads(page: Page, server: Server) 
     press(page, "Match C")
     for channel in "CMYK":
         page.wait_for_selector(f"text=Match {channel} by eye")
-        for group in page.locator("fieldset").all():
+        for group in page.locator("#main fieldset").all():
             group.locator("input[type=radio]").nth(5).focus()
             page.keyboard.press("Space")
         press(page, f"Save matches of {channel}")
