@@ -154,7 +154,7 @@ class AimForm(forms.Form):
     name = forms.CharField(
         required=False,
         max_length=120,
-        help_text="Left empty, the file's own name; a name that is there gets its next edition.",
+        help_text="Empty: the file's own name. An existing name gets its next edition.",
     )
     source = forms.CharField(required=False, max_length=200, help_text="Where it comes from, for reports.")
 

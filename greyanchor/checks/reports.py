@@ -29,7 +29,7 @@ def guard_text(check: Check) -> str:
     found = check.guard
     if not found:
         return "not worked out"
-    basis = "found by two readings of this sheet" if found["measured"] else "taken for granted, read once"
+    basis = "found by two readings of this sheet" if found["measured"] else "assumed, read once"
     scatter = f"with an instrument that repeats to {found['repeatability']:.2f} dE00 ({basis})"
     if found["sure"]:
         words = ("passes", "pass") if check.verdict == "pass" else ("fails", "fail")

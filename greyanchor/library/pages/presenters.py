@@ -238,7 +238,7 @@ def _preset_page(preset: MediaPreset) -> Page:
 def _printer_page(printer: Printer) -> Page:
     made = MediaPreset.objects.filter(printer_model=printer.model).select_related("media")
     presets = _links("Presets", made, "preset", lambda p: p.media.name, "No preset was made for it yet.")
-    loaded = f"{printer.loaded_media} is in it" if printer.loaded_media else "no media loaded"
+    loaded = f"{printer.loaded_media} loaded" if printer.loaded_media else "no media loaded"
     return {
         "lists": [_modes(printer.modes.all(), f"printer={printer.pk}"), presets],
         "subtitle": f"{printer.site.name}, serial {printer.serial}, {loaded}",

@@ -129,7 +129,7 @@ def test_a_record_goes_only_when_nothing_rests_on_it(
     made = mode("Deck charts", printer, media, preset=kept)
     editing.attach(kept, "sheet.pdf", b"%PDF-1.4", "", user)
     page = client.get(f"/presets/{kept.pk}/").content.decode()
-    assert "It stays: it is used by 1 print mode, 1 file." in page
+    assert "Cannot be removed: used by 1 print mode, 1 file." in page
     refused = client.post(f"/presets/{kept.pk}/remove/", {"version": 1, "why": "double"})
     assert refused.status_code == 409 and MediaPreset.objects.filter(pk=kept.pk).exists()
     made.preset = None
