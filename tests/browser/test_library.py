@@ -270,11 +270,13 @@ def test_a_readiness_day_with_the_keyboard(page: Page, server: Server) -> None:
     for _ in range(6):
         page.get_by_role("heading", name="Print the pattern").wait_for()
         first = page.get_by_role("button", name="Print the pattern").count()
-        with page.expect_navigation():  # the page of the last attempt looks alike
-            press(page, "Print the pattern" if first else "Print it again")
+        press(page, "Print the pattern" if first else "Print it again")
+        page.wait_for_timeout(400)  # the page of the last attempt looks alike
+        page.wait_for_load_state("networkidle")
         page.locator("svg.pattern").wait_for()
-        with page.expect_navigation():
-            press(page, "Read it with the instrument instead")
+        press(page, "Read it with the instrument instead")
+        page.wait_for_timeout(400)
+        page.wait_for_load_state("networkidle")
         page.locator(".message").first.wait_for()
         found = page.locator(".message").first.inner_text()
         if "is kept for Petrel 44 on Kelp Synthetic 190" in found:
@@ -288,11 +290,13 @@ def test_a_readiness_day_with_the_keyboard(page: Page, server: Server) -> None:
     for _ in range(6):
         page.get_by_role("heading", name="Print the pattern").wait_for()
         first = page.get_by_role("button", name="Print the pattern").count()
-        with page.expect_navigation():  # the page of the last attempt looks alike
-            press(page, "Print the pattern" if first else "Print it again")
+        press(page, "Print the pattern" if first else "Print it again")
+        page.wait_for_timeout(400)  # the page of the last attempt looks alike
+        page.wait_for_load_state("networkidle")
         page.locator("svg.pattern").wait_for()
-        with page.expect_navigation():
-            press(page, "Read it with the instrument instead")
+        press(page, "Read it with the instrument instead")
+        page.wait_for_timeout(400)
+        page.wait_for_load_state("networkidle")
         page.locator(".message").first.wait_for()
         if "is ready" in page.locator(".message").first.inner_text():
             break
