@@ -12,7 +12,7 @@ from greyanchor.core.verification.diagnosis import diagnose
 from greyanchor.core.verification.explanations import Strip
 from tests.core.planted import FAULTS, ROOMS, Shop, open_shop, plant, plant_two, printed
 
-CASES_OF_EACH = 5  # builds plants 30 of each
+CASES_OF_EACH = 6  # builds plants 30 of each
 
 
 @pytest.fixture(scope="module")
