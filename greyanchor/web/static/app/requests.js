@@ -3,6 +3,7 @@
 import { announce, clearProblem, showProblem } from "./announce.js";
 import { giveBack, heldFocus, isEdited, lead, leadToError } from "./focus.js";
 import { signInAgain } from "./sign-in-again.js";
+import { saveFile } from "./table.js";
 
 const LINE = "line";
 const LOST = "The server does not answer. What you typed is kept; this goes on when the line is back.";
@@ -118,12 +119,7 @@ function sayRefused(form, html, stale) {
 }
 
 function save(blob, answer) {
-  const name = answer.headers.get("Content-Disposition").match(/filename="?([^";]+)/)?.[1] ?? "file";
-  const link = document.createElement("a");
-  link.href = URL.createObjectURL(blob);
-  link.download = name;
-  link.click();
-  setTimeout(() => URL.revokeObjectURL(link.href), 60000);
+  saveFile(blob, answer.headers.get("Content-Disposition").match(/filename="?([^";]+)/)?.[1] ?? "file");
 }
 
 async function take(answer, form, submitter) {
