@@ -148,5 +148,5 @@ def mark_interrupted(model: type[BackgroundWork]) -> None:
     silent = Q(heard_at__lt=timezone.now() - SILENCE)
     running.filter(Q(pk__in=gone) | silent).update(
         state=BackgroundWork.State.INTERRUPTED,
-        message="the worker stopped in the middle of it; start it again",
+        message="the worker stopped before it was done; start it again",
     )

@@ -85,7 +85,7 @@ def withdraw(pk: int, reason: str, user: User) -> list[str]:
     `BadInput` without a reason.
     """
     if not reason.strip():
-        raise BadInput("say why this pass is withdrawn: what rests on it becomes void")
+        raise BadInput("say why this pass is withdrawn: results computed from it are invalidated")
     with transaction.atomic():
         current = _locked(pk)
         job = current.sheet_print
@@ -103,7 +103,7 @@ def withdraw(pk: int, reason: str, user: User) -> list[str]:
 def _locked(pk: int) -> ReadingPass:
     found = ReadingPass.objects.select_for_update(of=("self",)).select_related("sheet_print").get(pk=pk)
     if found.state == ReadingPass.State.ASIDE:
-        raise BadInput("this pass was left out before")
+        raise BadInput("this pass is left out already")
     return found
 
 

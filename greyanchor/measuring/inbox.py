@@ -72,7 +72,7 @@ def _find(name: str, data: bytes) -> SheetPrint:
             fitting.append(job)
     if not fitting:
         why = f"; nearest was {reasons[0]}" if reasons else f"; no open chart has {len(readings)} patches"
-        raise BadInput(f"it belongs to no chart that waits for readings{why}", name)
+        raise BadInput(f"no chart that waits for readings matches it{why}", name)
     if named := [j for j in fitting if j.chart.title == readings.meta.get("DESCRIPTOR")]:
         fitting = named  # the file says which chart it was read from
     if len(fitting) > 1:

@@ -143,7 +143,7 @@ def dry_at_once(pk: int) -> SheetPrint:
     """Let a simulated sheet lie until it is dry: its clock is put forward, nothing else is."""
     job = SheetPrint.objects.select_for_update().get(pk=pk)
     if not is_simulated(job) or job.printed_at is None:
-        raise BadInput("only a simulated sheet can be put forward in time")
+        raise BadInput("only a simulated sheet can be made to dry at once")
     job.printed_at = min(job.printed_at, timezone.now() - timedelta(minutes=job.dry_minutes))
     job.save(update_fields=["printed_at"])
     return job

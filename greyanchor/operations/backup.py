@@ -132,7 +132,7 @@ def _verified(path: Path) -> dict[str, Any]:
             except (zipfile.BadZipFile, OSError) as error:
                 raise BadInput(f"{name} in the backup is damaged ({error})", path.name) from None
             if digest != facts["sha256"]:
-                raise BadInput(f"{name} in the backup is damaged: its SHA-256 is another", path.name)
+                raise BadInput(f"{name} in the backup is damaged: its SHA-256 differs", path.name)
     return values
 
 

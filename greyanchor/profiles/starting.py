@@ -31,7 +31,7 @@ def start(
     if parent is not None:
         active = parent.works.filter(kind=kind, state__in=_ACTIVE).first()
         if active is not None and not active.looks_dead:
-            raise BadInput("that is being built already")
+            raise BadInput("that profile is being built already")
     work = ProfileWork.objects.create(
         kind=kind,
         title=title[:160],

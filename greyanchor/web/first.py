@@ -46,9 +46,9 @@ def first_account(request: HttpRequest, token: str) -> HttpResponse:
         text = (
             "The first account exists. Sign in, or ask a lead of the shop for an account."
             if not first.nobody_yet()
-            else "A newer link was printed when the server started last. Use that one."
+            else "A newer link was printed when the server last started. Use that one."
         )
-        context = {"title": "This link makes no account any more", "text": text}
+        context = {"title": "This link was used or replaced", "text": text}
         return render(request, "web/notice.html", context, status=410)
     form = FirstAccountForm(request.POST or None)
     if request.method == "POST" and form.is_valid():

@@ -62,7 +62,7 @@ class SignIn(LoginView):
 @login_not_required
 def not_allowed(request: HttpRequest, exception: Exception) -> HttpResponse:
     text = str(exception) or "This account may not do that."
-    context = {"title": "Your role does not reach that far", "text": f"{text} Nothing was changed."}
+    context = {"title": "Your role does not allow this", "text": f"{text} Nothing was changed."}
     return render(request, "web/notice.html", context, status=403)
 
 
@@ -76,7 +76,7 @@ def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
 def server_error(request: HttpRequest) -> HttpResponse:
     context = {
         "title": "The program failed",
-        "text": "Nothing was half saved. Try again; if it stays, say whoever runs this server.",
+        "text": "Nothing was half saved. Try again; if it happens again, ask whoever runs this server.",
     }
     return render(request, "web/notice.html", context, status=500)
 

@@ -233,7 +233,7 @@ def test_a_tour_of_the_roles(page: Page, other: Page, server: Server) -> None:
         document.getElementById('facts').append(b);
         document.querySelectorAll('#facts [required]').forEach(e => e.removeAttribute('required')); }""")
     press(page, "Forced")
-    page.locator("#problem:has-text('Your role does not reach that far')").wait_for()
+    page.locator("#problem:has-text('Your role does not allow this')").wait_for()
     assert "Ada Quill is signed in as operator" in page.locator("#problem").inner_text()
     sign_in(other, server, "tobias", "lantern-hill-1")
     other.goto(mode)

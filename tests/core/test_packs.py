@@ -176,7 +176,7 @@ def test_a_manifest_that_was_tampered_with_is_refused(
 @pytest.mark.parametrize(
     ("change", "reason"),
     [
-        (lambda f: f.update({"profiles/a.icc": tiny_profile("RGB ")}), "its SHA-256 is another"),
+        (lambda f: f.update({"profiles/a.icc": tiny_profile("RGB ")}), "its SHA-256 differs"),
         (lambda f: f.pop("profiles/a.icc"), "is named in the manifest and missing"),
         (lambda f: f.update({"manifest.json": b"{"}), "is no JSON"),
         (lambda f: f.update({"manifest.json": b'{"format": 1, "format": 2}'}), "names 'format' twice"),

@@ -605,7 +605,7 @@ def test_a_pack_that_is_not_what_was_promised_is_not_kept(
         "/catalogue/fetch/", {"key": "kelp-petrel", "version": "1.0"}, follow=True
     ).content.decode()
     assert (
-        "not what the catalogue promised" in page or "sends more than it said" in page
+        "not what the catalogue listed" in page or "sends more than it listed" in page
     ) and not PackImport.objects.exists()
     assert file_hash(path) != Offer.objects.get().sha256 and not list(importing.folder().glob("*.zip"))
 

@@ -60,7 +60,7 @@ def mark(stage: Stage, marks: dict[str, dict[str, float | None]]) -> None:
     for name, faults in marks.items():
         subject = known.get(name)
         if subject is None or not set(faults) <= set(subject.faults):
-            raise BadInput(f"{name} cannot be marked like that")
+            raise BadInput(f"{name} cannot be marked that way")
         for fault, step in faults.items():
             if step is not None and step not in subject.steps:
                 raise BadInput(f"{fault} of {name}: {step:g} % is no step of the picture")

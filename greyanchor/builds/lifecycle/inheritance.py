@@ -55,9 +55,9 @@ def inherit(pk: int, based_on: int, lender_pk: int, reason: str, user: User) -> 
     must_be_open(stage)
     lender = next((f for f in lenders(stage) if f.mode.pk == lender_pk), None)
     if lender is None:
-        raise BadInput("that mode cannot lend here; choose one of the list")
+        raise BadInput("that mode cannot be inherited from here; choose one of the list")
     if not reason:
-        raise BadInput("say why this mode takes what another one has")
+        raise BadInput("say why this mode inherits it")
     if taker := type_of(stage).lends_to:
         why = f"the {named(taker).lends} is inherited from {lender.mode.name}"
         stage.source, stage.source_text = Stage.Source.SKIPPED, why

@@ -416,5 +416,5 @@ def task_part(request: HttpRequest, pk: int) -> HttpResponse:
 def task_cancel(request: HttpRequest, pk: int) -> HttpResponse:
     task = get_object_or_404(Task.objects.select_related("stage"), pk=pk)
     cancel(Task, pk)
-    messages.info(request, "The task is asked to stop.")
+    messages.info(request, "Stopping the task.")
     return back_to(task.stage)

@@ -151,7 +151,7 @@ def check_amend(request: HttpRequest, pk: int) -> HttpResponse:
     except BadInput as error:
         messages.error(request, f"{error.sentence} Nothing was saved.")
     else:
-        messages.success(request, "Saved. What it said before stands in the trace.")
+        messages.success(request, "Saved. The earlier values are in the trace.")
     return redirect("check", pk=pk)
 
 

@@ -235,7 +235,7 @@ class _Contents:
             raise BadInput(f"{name} is used by a mode and not named under files")
         (data, digest), count = self.ahead.of(name), len(self.manifest["files"])
         if digest != self.manifest["files"][name]["sha256"]:
-            raise BadInput(f"{name} is not what the manifest says: its SHA-256 is another")
+            raise BadInput(f"{name} is not what the manifest says: its SHA-256 differs")
         self._tested.add(name)
         if len(self._tested) % 25 == 1:
             self.report(len(self._tested) / count, f"testing file {len(self._tested)} of {count}")

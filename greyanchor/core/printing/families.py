@@ -56,7 +56,7 @@ FAMILIES: dict[str, Family] = {
             "film",
             "film",
             {
-                "vacuum": _S(80, "thin film is light and lifts at its edges: it wants strong vacuum"),
+                "vacuum": _S(80, "thin film is light and lifts at its edges: it needs strong vacuum"),
                 "heat_on": _S(38, "film takes no ink in, heat holds the drops"),
                 "heat_after": _S(50, "nothing soaks away, so it dries after the platen"),
                 "pass_pause": _S(0.4, "drops run together on film that is wet"),

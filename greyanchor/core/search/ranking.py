@@ -99,5 +99,5 @@ def _ranked(c: Candidate, time_matters: float, fastest: float, widest: float, ar
         reasons.append("made for another media of the class")
     if c.inherited:
         score *= 0.9
-        reasons.append("is based on what its class lends")
+        reasons.append("is based on the fall-back of its class")
     return Ranked(c, score, took, reasons)

@@ -13,8 +13,10 @@ from greyanchor.core.colour.colorimetry import Array, lab_to_srgb, spectra_to_la
 from greyanchor.core.simulation.press import SimulatedPress
 
 FAULTS = ("bleed", "coalescence", "haze", "cockling", "slow drying", "scuffing")
-PATCH = (72, 96)
-_LINE = 5
+#: size of a patch in the picture, rows and columns: three fill a loupe of 600 pixels
+PATCH = (144, 192)
+#: pixels in a hundred and fiftieth of an inch
+_FINE = 2
 
 
 def severity(press: SimulatedPress, device: Array) -> dict[str, Array]:
@@ -42,7 +44,7 @@ def severity(press: SimulatedPress, device: Array) -> dict[str, Array]:
 
 
 def picture(press: SimulatedPress, device: Array, seed: int = 1) -> Array:
-    """Patches side by side as a person sees them under the loupe: sRGB bytes (72, n * 96, 3).
+    """Patches side by side as a person sees them under the loupe: sRGB bytes (144, n * 192, 3).
 
     Each patch carries a thin unprinted line, which bleed closes.
     """
@@ -60,13 +62,13 @@ def picture(press: SimulatedPress, device: Array, seed: int = 1) -> Array:
 def _patch(colour: Array, paper: Array, bad: dict[str, float], random: np.random.Generator) -> Array:
     tall, wide = PATCH
     ink = np.zeros((tall, wide))
-    ink[6:-6, 6:-6] = 1.0
+    edge, line = 6 * _FINE, 5 * _FINE
+    ink[edge:-edge, edge:-edge] = 1.0
     middle = tall // 2
-    ink[middle - _LINE // 2 : middle + _LINE // 2 + 1, 14:-14] = 0.0
-    ragged = gaussian_filter(random.standard_normal((tall, wide)), 1.5)
-    ink = gaussian_filter(ink, 0.4 + 4.5 * bad["bleed"]) + 1.2 * bad["bleed"] * ragged * (ink > 0.02)
-    mottle = gaussian_filter(random.standard_normal((tall, wide)), 1.6)
-    ink = np.clip(ink * (1.0 + 1.3 * bad["coalescence"] * mottle), 0.0, 1.15)
+    ink[middle - line // 2 : middle + line // 2, 14 * _FINE : -14 * _FINE] = 0.0
+    ragged = 1.2 * bad["bleed"] * _grain(random, 1.5)
+    ink = gaussian_filter(ink, (0.4 + 4.5 * bad["bleed"]) * _FINE) + ragged * (ink > 0.02)
+    ink = np.clip(ink * (1.0 + 1.3 * bad["coalescence"] * _grain(random, 1.6)), 0.0, 1.15)
     out = paper * (1.0 - ink[..., None]) + colour * ink[..., None]
     fog = 0.34 * bad["haze"] * np.clip(ink, 0.0, 1.0)
     out = out * (1.0 - fog[..., None]) + 0.78 * fog[..., None]
@@ -76,8 +78,13 @@ def _patch(colour: Array, paper: Array, bad: dict[str, float], random: np.random
     shine = np.exp(-(((x - 0.3) / 0.16) ** 2) - ((y - 0.3) / 0.22) ** 2)
     out = out + 0.40 * bad["slow drying"] * (shine * np.clip(ink, 0.0, 1.0))[..., None]
     for _ in range(round(9 * bad["scuffing"])):
-        row = int(random.integers(8, tall - 8))
-        left = int(random.integers(4, wide // 2))
-        length = int(random.integers(14, wide // 2))
-        out[row, left : left + length] = 0.35 * out[row, left : left + length] + 0.65 * paper
+        row = int(random.integers(8 * _FINE, tall - 8 * _FINE))
+        left = int(random.integers(4 * _FINE, wide // 2))
+        mark = np.s_[row : row + _FINE, left : left + int(random.integers(14 * _FINE, wide // 2))]
+        out[mark] = 0.35 * out[mark] + 0.65 * paper
     return np.clip(out, 0.0, 1.0)
+
+
+def _grain(random: np.random.Generator, size: float) -> Array:
+    """Noise with spots of a size, in the picture's own detail, as strong whatever that detail."""
+    return gaussian_filter(random.standard_normal(PATCH), size * _FINE) * _FINE

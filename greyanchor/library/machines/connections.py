@@ -78,9 +78,7 @@ def opened(printer: Printer) -> Iterator[PrinterPort]:
     found = DeviceConnection.objects.select_for_update(of=("self",)).select_related("printer__loaded_media")
     record = found.filter(printer=printer).first()
     if record is None:
-        raise BadInput(
-            f"{printer.name} is reached by no driver: print from the files, or connect it under Devices"
-        )
+        raise BadInput(f"{printer.name} has no driver: print from the files, or connect it under Devices")
     yield driver_named(record.driver).printer(connection_of(record))
     record.save(update_fields=["state"])
 

@@ -84,7 +84,7 @@ def slot_take(request: HttpRequest, pk: int) -> HttpResponse:
     printer = _printer(pk)
     key = request.POST.get("key", "")
     record = slots.take_over(printer, _whole(request, "slot", "a slot"), key, request.user)
-    messages.success(request, f"{SETTINGS[key].title} is held by {record} now, as it was tuned.")
+    messages.success(request, f"{SETTINGS[key].title} is saved on {record}, as it was tuned.")
     return redirect("slots", pk=pk)
 
 

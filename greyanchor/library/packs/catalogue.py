@@ -84,7 +84,7 @@ def ask_when_stale() -> Shelf:
 
 def _offers(data: bytes) -> list[dict[str, Any]]:
     if len(data) > MOST_LIST:
-        raise BadInput("the catalogue's list is too long to be one")
+        raise BadInput("the catalogue's list is too long; it was not read")
     try:
         rows = json.loads(data)["packs"]
         out = [
@@ -136,12 +136,10 @@ def _chunks(answer: Any, size: int) -> Iterator[bytes]:
         while chunk := answer.read(1 << 18):
             left -= len(chunk)
             if left < 0:
-                raise BadInput("the catalogue sends more than it said; nothing of it was kept")
+                raise BadInput("the catalogue sends more than it listed; nothing was kept")
             yield chunk
     except OSError as error:
-        raise Unreachable(
-            f"the catalogue broke off in the middle ({error}); nothing of it was kept"
-        ) from None
+        raise Unreachable(f"the catalogue broke off in the middle ({error}); nothing was kept") from None
 
 
 def here() -> dict[str, Installed]:

@@ -75,10 +75,7 @@ def receive(
         job.sha256 = file_hash(target)
         if wanted_hash and job.sha256 != wanted_hash:
             raise BadInput(
-                (
-                    "what came is not what the catalogue promised: its SHA-256 is another. Nothing of it "
-                    "was kept"
-                ),
+                "what arrived is not what the catalogue listed: its SHA-256 differs. Nothing was kept",
                 name,
             )
     except Exception:

@@ -221,7 +221,7 @@ def export_file(request: HttpRequest, pk: int) -> HttpResponse:
     job = _export(pk)
     path = exporting.path_of(job)
     if job.state != PackExport.State.DONE or not path.exists():
-        raise BadInput(f"{job.title} is not here to be fetched; pack the modes again")
+        raise BadInput(f"{job.title} is no longer on the server; pack the modes again")
     plain = "".join(c if c.isalnum() or c in "-_." else "-" for c in job.title).strip("-") or "modes"
     return FileResponse(
         path.open("rb"), as_attachment=True, filename=f"{plain}.zip", content_type="application/zip"
@@ -292,7 +292,7 @@ def catalogue_ask(request: HttpRequest) -> HttpResponse:
         messages.error(
             request,
             (
-                f"{shelf.trouble[:1].upper()}{shelf.trouble[1:]}. What it said before stays; everything "
+                f"{shelf.trouble[:1].upper()}{shelf.trouble[1:]}. Its last list stays; everything "
                 "that is "
                 "here works without it."
             ),

@@ -176,7 +176,7 @@ def _modes(found: QuerySet[PrintMode], query: str) -> UsedBy:
         ready,
         "mode",
         lambda m: f"{m.printer.name}, {m.media.name}, {m.get_state_display()}",
-        "No print mode uses it yet.",
+        "Not yet used by a print mode.",
         f"{reverse('modes')}?{query}" if query else "",
     )
 
@@ -228,7 +228,7 @@ def _preset_page(preset: MediaPreset) -> Page:
     return {
         "lists": [
             _modes(preset.modes.all(), ""),
-            UsedBy("Sent to", sent, 0, "It was not sent to a printer yet."),
+            UsedBy("Sent to", sent, 0, "Not yet sent to a printer."),
         ],
         "subtitle": f"{preset.media.media_class.name}; it holds {len(preset.handling)} settings itself",
         "printers": Printer.objects.filter(model=preset.printer_model),

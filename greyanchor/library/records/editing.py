@@ -302,14 +302,14 @@ def go_back(kind: Kind, pk: int, entry: int, based_on: int, user: User, why: str
             there: Any = found.related_model
             if there._default_manager.filter(pk__in=value).count() < len(value):
                 raise BadInput(
-                    f"that version has {kind.label(field).lower()} that are gone; it cannot be had again"
+                    f"that version has {kind.label(field).lower()} that are gone; it cannot be restored"
                 )
         if (
             isinstance(found, models.ForeignKey)
             and not found.related_model._default_manager.filter(pk=value).exists()
         ):  # type: ignore[union-attr]
             raise BadInput(
-                f"that version is based on a {found.verbose_name} that is gone; it cannot be had again"
+                f"that version is based on a {found.verbose_name} that is gone; it cannot be restored"
             )
     kind.put(record, values)
     _save(record, user, f"back to version {past.version}: {why}")

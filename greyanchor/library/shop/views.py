@@ -27,7 +27,7 @@ def shop_page(request: HttpRequest) -> HttpResponse:
         if form.is_valid():
             values = {n: form.cleaned_data[n] for n in RulesForm.Meta.fields}
             rules.set_rules(form.cleaned_data["version"], values, request.user)
-            messages.success(request, "The rules are kept; releases are held to them from now on.")
+            messages.success(request, "Rules saved. Releases are checked against them from now on.")
             return redirect("shop")
         status = 422
     return render(request, "library/shop.html", _context(request, form), status=status)

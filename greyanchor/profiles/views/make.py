@@ -248,5 +248,5 @@ def work_part(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def work_cancel(request: HttpRequest, pk: int) -> HttpResponse:
     work.cancel(ProfileWork, _work_of(pk).pk)
-    messages.info(request, "The work is asked to stop.")
+    messages.info(request, "Stopping the task.")
     return redirect("profile-work", pk)

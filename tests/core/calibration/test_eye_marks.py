@@ -50,11 +50,11 @@ def test_the_picture_of_a_sheet_shows_the_fault() -> None:
     device = np.zeros((2, 4))
     device[:, 0] = (0.4, 1.0)
     seen = picture(press, device).astype(float)
-    good, bad = seen[12:26, 16:80, 2], seen[12:26, 112:176, 2]
-    assert seen.shape == (72, 192, 3)
+    good, bad = seen[24:52, 32:160, 2], seen[24:52, 224:352, 2]
+    assert seen.shape == (144, 384, 3)
     assert bad.std() > 5.0 * good.std() + 2.0, "mottle is in the picture"
-    line = 36
-    assert seen[line, 40:60].mean() > seen[line, 136:156].mean(), "the unprinted line closes with bleed"
+    line = 72
+    assert seen[line, 80:120].mean() > seen[line, 272:312].mean(), "the unprinted line closes with bleed"
 
 
 def test_the_first_fault_sets_the_eye_limit() -> None:

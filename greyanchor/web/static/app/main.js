@@ -8,7 +8,7 @@ import { offerWhatIsThere, showDriverOptions, showSliders, watchForms } from "./
 import { watchKeys } from "./keys.js";
 import { keepReadable } from "./lettering.js";
 import { followTyping, watchLimits } from "./limits.js";
-import { oneAtATime } from "./loupes.js";
+import { oneAtATime, underGlass } from "./loupes.js";
 import { watchNumbers } from "./numbers.js";
 import { watchMap } from "./patch-map.js";
 import { offerPicture, PICTURES } from "./pictures.js";
@@ -30,6 +30,7 @@ function prepare(root) {
   for (const box of root.querySelectorAll("[data-limits]")) watchLimits(box);
   for (const handle of root.querySelectorAll("circle.handle")) watchHandle(handle);
   for (const box of root.querySelectorAll("[data-one-at-a-time]")) oneAtATime(box);
+  for (const box of root.querySelectorAll("[data-glass]")) underGlass(box);
   for (const field of root.querySelectorAll("[data-folder]")) field.webkitdirectory = true;
   for (const form of root.querySelectorAll("form.device")) showDriverOptions(form);
   showHandles();
