@@ -9,13 +9,14 @@ from urllib.parse import urlencode
 
 import numpy as np
 from django.contrib.auth.models import User
+from django.db.models import Prefetch
 from django.http import QueryDict
 from django.utils import timezone
 
 from greyanchor.accounts.people import named, site_of
 from greyanchor.core.errors import BadInput
 from greyanchor.core.search.facets import narrow
-from greyanchor.library.models import PackImport, Pin, PrintMode
+from greyanchor.library.models import InkSet, Media, PackImport, Pin, Printer, PrintMode
 from greyanchor.library.modes.column_cache import CACHE, ColumnCache
 
 PAGE = 50
@@ -265,7 +266,7 @@ def find(query: QueryDict, user: Any) -> FindingPage:
         result = narrow({key: codes for key, (codes, _) in coded.items()}, chosen, within)
         rows = np.flatnonzero(result.mask)
         sort = query.get("sort", "") or ("best" if words else "name")
-        rows = rows[np.argsort(_sort_key(shot, coded, sort, found.scores)[rows], kind="stable")]
+        rows = _sorted(rows, shot, coded, sort, found.scores)
         pks = shot.column("pk")[rows]
         everything = shot.count
     facets = [
@@ -273,7 +274,8 @@ def find(query: QueryDict, user: Any) -> FindingPage:
     ]
     pages = max(1, -(-len(pks) // PAGE))
     number = min(max(_number(query.get("page")), 1), pages)
-    on_page = [int(pk) for pk in pks[(number - 1) * PAGE : number * PAGE]]
+    every: list[int] = pks.tolist()
+    on_page = every[(number - 1) * PAGE : number * PAGE]
     columns = _columns(query, sort)
     return FindingPage(
         rows=_rows(_loaded(on_page), columns, pins),
@@ -290,7 +292,7 @@ def find(query: QueryDict, user: Any) -> FindingPage:
         pinned=pinned,
         pins=pins,
         address=_address(query),
-        all_pks=[int(pk) for pk in pks],
+        all_pks=every,
     )
 
 
@@ -305,26 +307,28 @@ _SHOWN_FIELDS = (
     "changed_at",
     "total_ink",
     "inherited",
-    "ink_set__name",
-    "printer__name",
-    "printer__width_mm",
-    "printer__carriage",
-    "printer__site__name",
-    "media__name",
-    "media__maker",
-    "media__media_class__name",
-    "made_by__first_name",
-    "made_by__last_name",
-    "made_by__username",
     "version",
+    "printer",
+    "media",
+    "ink_set",
+    "made_by",
 )
+_SHOWN_OF_PRINTER = ("name", "width_mm", "carriage", "site__name")
+_SHOWN_OF_MEDIA = ("name", "maker", "media_class__name")
 
 
 def _loaded(pks: list[int]) -> list[PrintMode]:
-    joined = PrintMode.objects.filter(pk__in=pks).select_related(
-        "printer__site", "media__media_class", "ink_set", "made_by"
+    # fifty modes share a few printers and media: each of those is read and made once
+    found = (
+        PrintMode.objects.filter(pk__in=pks)
+        .only(*_SHOWN_FIELDS)
+        .prefetch_related(
+            Prefetch("printer", Printer.objects.select_related("site").only(*_SHOWN_OF_PRINTER)),
+            Prefetch("media", Media.objects.select_related("media_class").only(*_SHOWN_OF_MEDIA)),
+            Prefetch("ink_set", InkSet.objects.only("name")),
+            Prefetch("made_by", User.objects.only("first_name", "last_name", "username")),
+        )
     )
-    found = joined.only(*_SHOWN_FIELDS)
     by_pk = {m.pk: m for m in found}
     return [by_pk[pk] for pk in pks if pk in by_pk]
 
@@ -386,24 +390,22 @@ def _number(text: str | None) -> int:
     return int(text) if text and text.isdecimal() and len(text) < 7 else 1
 
 
-def _sort_key(shot: ColumnCache, coded: dict[str, Any], sort: str, scores: Codes) -> Codes:
+def _sorted(rows: Codes, shot: ColumnCache, coded: dict[str, Any], sort: str, scores: Codes) -> Codes:
+    """The rows in the order that is asked for, and by name where that leaves them equal."""
     down = sort.startswith("-")
     key = sort.lstrip("-")
-    ranks = shot.name_ranks() if shot.count else np.zeros(0, dtype=np.int64)
+    ranks = shot.name_ranks()[rows] if shot.count else np.zeros(0, dtype=np.int64)
     if key == "best":
-        value = -scores
+        value = -scores[rows]
     elif key in ("speed", "total", "changed"):
-        value = np.nan_to_num(shot.column(key), nan=-1.0)
+        value = np.nan_to_num(shot.column(key)[rows], nan=-1.0)
     elif key == "age":
-        value = -np.nan_to_num(shot.column("calibrated"), nan=0.0)
+        value = -np.nan_to_num(shot.column("calibrated")[rows], nan=0.0)
     elif key in coded:
-        value = coded[key][0]
+        value = coded[key][0][rows]
     else:
-        value = ranks
-    order = np.lexsort((ranks, -value if down else value))
-    place = np.empty(len(order), dtype=np.int64)
-    place[order] = np.arange(len(order))
-    return place
+        return rows[np.argsort(-ranks if down else ranks)]
+    return rows[np.lexsort((ranks, -value if down else value))]
 
 
 def _address(query: QueryDict, **changes: Any) -> str:
@@ -435,11 +437,12 @@ def _facet(
     left = [(code, count) for code, count in left if count or code in held]
     if key in ("printer", "media", "media_class", "maker", "ink_set", "made_by", "site"):
         left.sort(key=lambda c: (c[0] not in held, -c[1], c[0]))
-    made = []
+    made, rest = [], _address(query, **{key: None})
     for code, count in left[:MOST_SHOWN]:
         value, label = choices[code]
         values = [v for v in taken if v != value] if value in taken else [*taken, value]
-        made.append(Choice(value, label, count, code in held, _address(query, **{key: values})))
+        own = urlencode([(key, v) for v in values])
+        made.append(Choice(value, label, count, code in held, "&".join(filter(None, (rest, own)))))
     return Facet(key, title, made[:SHOWN], made[SHOWN:], max(0, len(left) - MOST_SHOWN))
 
 
