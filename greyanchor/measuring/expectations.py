@@ -6,6 +6,7 @@ from __future__ import annotations
 from dataclasses import replace
 from datetime import timedelta
 
+from django.db.models import Count, Max, QuerySet
 from django.utils import timezone
 
 from greyanchor.background.cache import kept
@@ -39,7 +40,7 @@ def expectation_of(job: SheetPrint) -> Expectation:
     """What the patches of a print should measure: the best that is known before it is read."""
     if job.pk is None:
         return _guess(job)
-    sources = _same_environment(job)
+    sources = _sources(job)
     key = ("expected", job.pk, job.chart_id, job.chart.created_at, *_stamps(sources))
     return remembered(key, lambda: kept(key, lambda: _learned(job, sources)))  # type: ignore[no-any-return]
 
@@ -75,15 +76,26 @@ def pass_expectation(first: ReadingPass) -> Expectation:
     return remembered(key, lambda: from_pass(first.lab(), first.number))  # type: ignore[no-any-return]
 
 
+def _sources(job: SheetPrint) -> list[ReadingPass]:
+    """The passes to learn from: looked up again only where one was finished or withdrawn since."""
+    state = _earlier(job).aggregate(n=Count("pk"), newest=Max("pk"), last=Max("finished_at"))
+    key = ("sources", job.pk, job.environment_hash, *state.values())
+    return remembered(key, lambda: _same_environment(job))  # type: ignore[no-any-return]
+
+
+def _earlier(job: SheetPrint) -> QuerySet[ReadingPass]:
+    return ReadingPass.objects.filter(
+        sheet_print__environment_hash=job.environment_hash,
+        sheet_print__pk__lt=job.pk,
+        sheet_print__printer=job.printer_id,
+        state=ReadingPass.State.DONE,
+    )
+
+
 def _same_environment(job: SheetPrint) -> list[ReadingPass]:
     """Complete passes over earlier prints of the same environment with the same inks, the newest first."""
     passes = (
-        ReadingPass.objects.filter(
-            sheet_print__environment_hash=job.environment_hash,
-            sheet_print__pk__lt=job.pk,
-            sheet_print__printer=job.printer_id,
-            state=ReadingPass.State.DONE,
-        )
+        _earlier(job)
         .select_related("sheet_print__chart")
         .defer("text", "sheet_print__chart__text")
         .order_by("-sheet_print", "number")
