@@ -322,7 +322,7 @@ def test_settings_go_to_the_machine_are_tuned_there_and_taken_over(page: Page, s
     slot.get_by_role("button", name="Tune").click()
     expect(slot).to_contain_text("75 %")
     slot.get_by_role("button", name="Use machine value").click()
-    page.get_by_text("Vacuum is held by Kelp Synthetic 190 on Petrel 44 now").first.wait_for()
+    page.get_by_text("Vacuum is saved on Kelp Synthetic 190 on Petrel 44").first.wait_for()
     expect(page.locator(".slot-grid .panel").first).to_contain_text("Holds what is required.")
 
 

@@ -103,7 +103,7 @@ def test_killing_the_worker_leaves_a_task_that_can_be_started_again(page: Page, 
             page.goto(f"{server.url}/builds/1/")
             page.get_by_text("start it again").wait_for(timeout=500)
             break
-    assert page.get_by_text("the worker stopped in the middle of it").is_visible()
+    assert page.get_by_text("the worker stopped before it was done").is_visible()
     page.get_by_label("Tables").select_option("draft")
     press(page, "Build the profile")
     page.get_by_role("button", name="Accept profile").wait_for(timeout=90000)

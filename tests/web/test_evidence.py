@@ -277,7 +277,7 @@ def test_a_pass_that_is_left_out_stays_in_the_list(build: Build, user: User, cli
     assert [p.state for p in job.passes.all()] == ["aside", "done"]
     page = client.get(f"/builds/{build.pk}/").content.decode()
     assert "left out by Mara Voss" in page and "One pass only" not in page
-    with pytest.raises(BadInput, match="was left out before"):
+    with pytest.raises(BadInput, match="is left out already"):
         evidence.leave_out(job.passes.first().pk, user)
     with pytest.raises(BadInput, match="only complete pass"):
         evidence.leave_out(job.passes.last().pk, user)
