@@ -100,7 +100,7 @@ def decode_lut(data: bytes, name: str) -> tuple[Lut, bool]:
     raise BadInput(f"the table {name} has the type {kind!r}, which is not a lookup table")
 
 
-def _check_size(channels: int, outputs: int, sides: list[int]) -> None:
+def check_size(channels: int, outputs: int, sides: list[int]) -> None:
     """More inputs than a printer has would make one evaluation endless: 2^n corners are looked up for each
     colour.
     """
@@ -112,7 +112,7 @@ def _check_size(channels: int, outputs: int, sides: list[int]) -> None:
 
 def _decode_simple(data: bytes, kind: bytes) -> Lut:
     channels, outputs, side = struct.unpack_from(">BBB", data, 8)
-    _check_size(channels, outputs, [side] * channels)
+    check_size(channels, outputs, [side] * channels)
     if kind == b"mft1":
         entries, exits, at, form, full = 256, 256, 48, ">u1", 255.0
     else:
@@ -139,7 +139,7 @@ def _decode_elements(data: bytes, forward: bool) -> Lut:
     a_count, b_count = (channels, outputs) if forward else (outputs, channels)
     a_curves, b_curves = _read_curves(data, a_at, a_count), _read_curves(data, b_at, b_count)
     sides = list(data[clut_at : clut_at + channels])
-    _check_size(channels, outputs, sides)
+    check_size(channels, outputs, sides)
     width = data[clut_at + 16]
     form, full = (">u1", 255.0) if width == 1 else (">u2", 65535.0)
     nodes = math.prod(sides) * outputs
@@ -165,14 +165,14 @@ def _read_curves(data: bytes, at: int, count: int) -> list[Array]:
             number = (1, 3, 4, 5, 7)[function]
             p = [v / 65536.0 for v in struct.unpack_from(f">{number}i", data, at + 12)]
             size = 12 + 4 * number
-            curves.append(np.clip(_parametric(function, p, x), 0.0, 1.0))
+            curves.append(np.clip(parametric(function, p, x), 0.0, 1.0))
         else:
             raise ValueError(f"unknown curve type {kind!r}")
         at += (size + 3) // 4 * 4
     return curves
 
 
-def _parametric(function: int, p: list[float], x: Array) -> Array:
+def parametric(function: int, p: list[float], x: Array) -> Array:
     """ICC.1:2022, 10.18, functions 0 to 4."""
     g = p[0]
     if function == 0:

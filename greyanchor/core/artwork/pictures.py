@@ -1,0 +1,256 @@
+"""Pictures as they come, read in bands: TIFF, JPEG, PNG, through libvips.
+
+Whatever the file, what comes out is grey, R G B or C M Y K of 8 or 16 bits, upright, without transparency,
+with the profile that it carries.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from greyanchor.core.errors import BadInput
+from greyanchor.core.formats import icc
+
+#: pixels of a file that is opened: a print of 1.5 x 20 m at 300 ppi has 4 thousand million
+MOST_PIXELS = 8_000_000_000
+MOST_SIDE = 1_000_000
+#: what a picture is taken to have that does not say its resolution
+USUAL_PPI = 300.0
+#: bytes of a band that is held in memory
+_BAND_BYTES = 24 * 2**20
+KINDS = {"grey": 1, "rgb": 3, "cmyk": 4}
+_SPACES = {"grey": "GRAY", "rgb": "RGB", "cmyk": "CMYK"}
+_LOADERS = ("jpegload", "pngload", "tiffload")
+#: interpretations of libvips by what they hold
+_GREY, _RGB, _CMYK = ("b-w", "grey16"), ("srgb", "rgb", "rgb16"), ("cmyk",)
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A picture that is read as it is asked for.
+
+    Attributes
+    ----------
+    image
+        Of libvips.
+    kind
+        ``grey``, ``rgb`` or ``cmyk``.
+    profile
+        The profile that the file carries, where it fits; else None.
+    ppi
+        Resolution of the file; `USUAL_PPI` where `ppi_known` is false.
+    notes
+        What was done to it that its maker may not expect, in words.
+    """
+
+    image: Any
+    kind: str
+    profile: bytes | None
+    ppi: float
+    ppi_known: bool
+    notes: tuple[str, ...] = ()
+
+    @property
+    def width(self) -> int:
+        """Columns."""
+        return int(self.image.width)
+
+    @property
+    def height(self) -> int:
+        """Rows."""
+        return int(self.image.height)
+
+    @property
+    def bits(self) -> int:
+        """8 or 16."""
+        return 16 if self.image.format == "ushort" else 8
+
+    @property
+    def size_mm(self) -> tuple[float, float]:
+        """Width and height as the file says them."""
+        return self.width / self.ppi * 25.4, self.height / self.ppi * 25.4
+
+    def scaled(self, columns: int, rows: int) -> Picture:
+        """The picture with another number of pixels: cubic when it grows, averaged well when it shrinks.
+
+        Raises `BadInput` for more pixels than are printed at once.
+        """
+        if columns < 1 or rows < 1 or max(columns, rows) > MOST_SIDE:
+            raise BadInput(f"{columns} x {rows} pixels are asked for; 1 to {MOST_SIDE} each way are possible")
+        if (columns, rows) == (self.width, self.height):
+            return self
+        across, down = columns / self.width, rows / self.height
+        kernel = "cubic" if min(across, down) >= 1.0 else "lanczos3"
+        made = self.image.resize(across, vscale=down, kernel=kernel)
+        if (made.width, made.height) != (columns, rows):
+            made = made.gravity("north-west", columns, rows, extend="copy")
+        return replace(self, image=made, ppi=self.ppi * across)
+
+    def cropped(self, left: int, top: int, columns: int, rows: int) -> Picture:
+        """A rectangle of it. Raises `BadInput` where it reaches outside."""
+        if left < 0 or top < 0 or columns < 1 or rows < 1:
+            raise BadInput("a rectangle begins inside the picture and has a size")
+        if left + columns > self.width or top + rows > self.height:
+            raise BadInput(
+                f"the rectangle reaches to {left + columns} x {top + rows}, the picture is {self.width} x "
+                f"{self.height} pixels"
+            )
+        return replace(self, image=self.image.crop(left, top, columns, rows))
+
+    def turned(self, quarters: int, mirrored: bool = False) -> Picture:
+        """Turned clockwise by quarters, then mirrored left to right."""
+        names = (None, "rot90", "rot180", "rot270")
+        name = names[quarters % 4]
+        made = getattr(self.image, name)() if name else self.image
+        return replace(self, image=made.fliphor() if mirrored else made)
+
+    def bands(self, rows: int | None = None, start: int = 0) -> Iterator[tuple[int, np.ndarray[Any, Any]]]:
+        """First row and pixels (rows, columns, channels) of bands from the top, without gaps."""
+        import pyvips
+
+        channels, kind = KINDS[self.kind], np.dtype(np.uint16 if self.bits == 16 else np.uint8)
+        tall = rows or self.band_rows
+        region = pyvips.Region.new(self.image)
+        for top in range(start, self.height, tall):
+            count = min(tall, self.height - top)
+            try:
+                data = region.fetch(0, top, self.width, count)
+            except pyvips.Error as error:
+                raise _damaged(error) from error
+            yield top, np.frombuffer(data, dtype=kind).reshape(count, self.width, channels)
+
+    @property
+    def band_rows(self) -> int:
+        """Rows of a band that fits into memory beside what is made of it."""
+        row = self.width * KINDS[self.kind] * self.bits // 8
+        return max(8, min(self.height, _BAND_BYTES // max(row, 1)) // 8 * 8)
+
+    def pixels(self) -> np.ndarray[Any, Any]:
+        """All of a small picture (rows, columns, channels)."""
+        parts = [band for _, band in self.bands(self.height)]
+        return np.concatenate(parts)
+
+
+def open_picture(path: str | Path, page: int = 1, random: bool = False) -> Picture:
+    """Open a picture file; its pixels are decoded when bands are read.
+
+    `page` counts from 1. `random` is for rectangles anywhere in it; else it is read from the top.
+
+    Raises `BadInput`, with the name of the file, for what is no picture, is damaged, is too large, or has
+    channels that nobody said the meaning of.
+    """
+    import pyvips
+
+    path = Path(path)
+    loader = _loader(path)
+    options: dict[str, Any] = {"access": "random" if random else "sequential", "fail_on": "truncated"}
+    if loader.startswith("tiffload"):
+        options["page"] = page - 1
+    elif page != 1:
+        raise BadInput(f"there is one page in it, not {page}", path.name)
+    try:
+        image = pyvips.Image.new_from_file(str(path), **options)
+        pages = int(image.get("n-pages")) if image.get_typeof("n-pages") else 1
+        if page > pages:
+            raise BadInput(f"it has {pages} page{'s' * (pages != 1)}, not {page}", path.name)
+        _check_size(image, path.name)
+        turned = image.get_typeof("orientation") and int(image.get("orientation")) not in (0, 1)
+        if turned and not random:
+            image = pyvips.Image.new_from_file(str(path), **{**options, "access": "random"})
+        return _plain(image.autorot() if turned else image, bool(turned), path.name)
+    except pyvips.Error as error:
+        raise _damaged(error).at(path.name) from error
+
+
+def _loader(path: Path) -> str:
+    """The reader of libvips for a file, by what is in it; only those that this program takes."""
+    import pyvips
+
+    if not path.exists():
+        raise BadInput("cannot be read: No such file or directory", path.name)
+    if path.stat().st_size == 0:
+        raise BadInput("the file is empty", path.name)
+    name = pyvips.vips_lib.vips_foreign_find_load(str(path).encode())
+    found = "" if name == pyvips.ffi.NULL else pyvips.ffi.string(name).decode()
+    known = {
+        "VipsForeignLoadJpegFile": "jpegload",
+        "VipsForeignLoadPngFile": "pngload",
+        "VipsForeignLoadTiffFile": "tiffload",
+    }
+    if found not in known:
+        raise BadInput("this is no picture that can be printed: TIFF, JPEG and PNG are", path.name)
+    return known[found]
+
+
+def _check_size(image: Any, name: str) -> None:
+    width, height = int(image.width), int(image.height)
+    if width < 1 or height < 1:
+        raise BadInput("it has no pixels", name)
+    if max(width, height) > MOST_SIDE or width * height > MOST_PIXELS:
+        raise BadInput(
+            f"it has {width} x {height} pixels, which is more than can be printed ({MOST_PIXELS // 10**6} "
+            "million): reduce its resolution",
+            name,
+        )
+
+
+def _plain(image: Any, turned: bool, name: str) -> Picture:
+    """Grey, R G B or C M Y K of 8 or 16 bits, without transparency."""
+    notes = ["turned upright as its camera says"] if turned else []
+    profile = bytes(image.get("icc-profile-data")) if image.get_typeof("icc-profile-data") else None
+    meaning = image.interpretation
+    if meaning in ("lab", "labs", "scrgb", "hsv", "xyz", "lch"):
+        image, profile = image.colourspace("rgb16"), None
+        notes.append(f"its {meaning} colours were turned into 16-bit sRGB; what lies outside was cut off")
+        meaning = "rgb16"
+    if image.format not in ("uchar", "ushort"):
+        raise BadInput(f"its samples are of the kind {image.format}; 8 and 16 bits without sign are taken", name)
+    bands = int(image.bands)
+    if meaning in _GREY and bands <= 2:
+        kind = "grey"
+    elif meaning in _RGB and bands in (3, 4):
+        kind = "rgb"
+    elif meaning in _CMYK and bands in (4, 5):
+        kind = "cmyk"
+    elif bands <= 2:
+        kind = "grey"
+    else:
+        raise BadInput(
+            f"it has {bands} channels ({meaning}) whose meaning it does not say: send grey, R G B or C M Y K",
+            name,
+        )
+    if bands > KINDS[kind]:
+        full = 65535 if image.format == "ushort" else 255
+        paper = [0] * 4 if kind == "cmyk" else [full] * KINDS[kind]
+        image = image.flatten(background=paper, max_alpha=full)
+        notes.append("transparency was laid on white")
+    profile, note = _fitting(profile, kind)
+    notes += [note] if note else []
+    known = image.get_typeof("resolution-unit") != 0
+    ppi = float(image.xres) * 25.4
+    if not known or not 10.0 <= ppi <= 20000.0:
+        known, ppi = False, USUAL_PPI
+    return Picture(image, kind, profile, ppi, known, tuple(notes))
+
+
+def _fitting(profile: bytes | None, kind: str) -> tuple[bytes | None, str]:
+    """The profile of a picture where it is one of its kind, and a note where it is not."""
+    if profile is None:
+        return None, ""
+    try:
+        found = icc.loads(profile)
+    except BadInput as error:
+        return None, f"its profile was left out: {error.reason}"
+    if found.space != _SPACES[kind]:
+        return None, f"its profile was left out: it is of {found.space}, the picture is {kind.upper()}"
+    return profile, ""
+
+
+def _damaged(error: Exception) -> BadInput:
+    last = str(error).strip().splitlines()
+    return BadInput(f"the picture is damaged or cut off ({last[-1].strip() if last else 'unreadable'})")

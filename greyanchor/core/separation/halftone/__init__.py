@@ -1,0 +1,1 @@
+"""Screens: from tone to dots."""
