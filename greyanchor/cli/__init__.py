@@ -11,7 +11,7 @@ from typing import Any
 
 import click
 
-from greyanchor.cli import measured, profiles, proof
+from greyanchor.cli import measured, printing, profiles, proof
 from greyanchor.cli.common import channels_of, drift_of, limits_of, read_measured, say, write
 from greyanchor.core.errors import BadInput
 
@@ -261,7 +261,15 @@ def convert(source: str, target: str) -> None:
     write(target, readings_file.dumps(readings, target))
 
 
-for _made in (measured.suspect, profiles.profile, profiles.rebuild, profiles.refine, proof.check):
+for _made in (
+    measured.suspect,
+    profiles.profile,
+    profiles.rebuild,
+    profiles.refine,
+    proof.check,
+    printing.prepare,
+    printing.halftone,
+):
     main.add_command(_made)
 
 

@@ -6,7 +6,7 @@ with the profile that it carries.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -109,20 +109,27 @@ class Picture:
         made = getattr(self.image, name)() if name else self.image
         return replace(self, image=made.fliphor() if mirrored else made)
 
-    def bands(self, rows: int | None = None, start: int = 0) -> Iterator[tuple[int, np.ndarray[Any, Any]]]:
-        """First row and pixels (rows, columns, channels) of bands from the top, without gaps."""
+    def reader(self) -> Callable[[int, int], np.ndarray[Any, Any]]:
+        """Gives pixels (rows, columns, channels) of rows ``first`` to ``last``, asked for from the top down."""
         import pyvips
 
         channels, kind = KINDS[self.kind], np.dtype(np.uint16 if self.bits == 16 else np.uint8)
-        tall = rows or self.band_rows
         region = pyvips.Region.new(self.image)
-        for top in range(start, self.height, tall):
-            count = min(tall, self.height - top)
+
+        def read(first: int, last: int) -> np.ndarray[Any, Any]:
             try:
-                data = region.fetch(0, top, self.width, count)
+                data = region.fetch(0, first, self.width, last - first)
             except pyvips.Error as error:
                 raise _damaged(error) from error
-            yield top, np.frombuffer(data, dtype=kind).reshape(count, self.width, channels)
+            return np.frombuffer(data, dtype=kind).reshape(last - first, self.width, channels)
+
+        return read
+
+    def bands(self, rows: int | None = None) -> Iterator[tuple[int, np.ndarray[Any, Any]]]:
+        """First row and pixels (rows, columns, channels) of bands from the top, without gaps."""
+        tall, read = rows or self.band_rows, self.reader()
+        for top in range(0, self.height, tall):
+            yield top, read(top, min(top + tall, self.height))
 
     @property
     def band_rows(self) -> int:
@@ -209,7 +216,9 @@ def _plain(image: Any, turned: bool, name: str) -> Picture:
         notes.append(f"its {meaning} colours were turned into 16-bit sRGB; what lies outside was cut off")
         meaning = "rgb16"
     if image.format not in ("uchar", "ushort"):
-        raise BadInput(f"its samples are of the kind {image.format}; 8 and 16 bits without sign are taken", name)
+        raise BadInput(
+            f"its samples are of the kind {image.format}; 8 and 16 bits without sign are taken", name
+        )
     bands = int(image.bands)
     if meaning in _GREY and bands <= 2:
         kind = "grey"
@@ -231,8 +240,8 @@ def _plain(image: Any, turned: bool, name: str) -> Picture:
         notes.append("transparency was laid on white")
     profile, note = _fitting(profile, kind)
     notes += [note] if note else []
-    known = image.get_typeof("resolution-unit") != 0
     ppi = float(image.xres) * 25.4
+    known = image.get_typeof("resolution-unit") != 0 or abs(ppi - 25.4) > 0.01
     if not known or not 10.0 <= ppi <= 20000.0:
         known, ppi = False, USUAL_PPI
     return Picture(image, kind, profile, ppi, known, tuple(notes))

@@ -43,7 +43,8 @@ def source_black(tables: Tables, intent: str) -> Array:
         return NO_BLACK
     if tables.version >= 4 and intent in ("perceptual", "saturation"):
         return _darkest(tables, "relative") if tables.matrix else PERCEPTUAL_BLACK
-    if intent == "relative" and tables.device_class == "prtr" and tables.space == "CMYK":
+    by_print = intent == "relative" and tables.device_class == "prtr" and tables.space == "CMYK"
+    if by_print and tables.has_output_table:
         # 400 % of ink is no printable black: what the profile prints for black is
         found = tables.round_trip(np.zeros((1, 3)), "perceptual")[0]
         return _neutral(float(np.clip(found[0], 0.0, _LIGHTEST)))

@@ -56,6 +56,24 @@ class ComingOut:
     mean: float
     worst: tuple[WorstColour, ...]
 
+    def facts(self) -> dict[str, Any]:
+        """Plain values for JSON."""
+        return {
+            "area_within_1": round(self.within_1, 4),
+            "area_within_3": round(self.within_3, 4),
+            "area_beyond_3": round(self.beyond_3, 4),
+            "mean": round(self.mean, 3),
+            "worst": [
+                {
+                    "asked": [round(v, 1) for v in w.asked],
+                    "printed": [round(v, 1) for v in w.printed],
+                    "difference": round(w.difference, 2),
+                    "share": round(w.share, 4),
+                }
+                for w in self.worst
+            ],
+        }
+
 
 def asked_and_printed(link: DeviceLink, colours: Array) -> tuple[Array, Array]:
     """Media-relative Lab (n, 3) that source values (n, k) ask for, and that they are printed as.

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -18,7 +17,7 @@ from greyanchor.core.colour.colorimetry import Array, lab_to_xyz, xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.parallel import each, in_parallel
 from greyanchor.core.separation.folding import Folding
-from greyanchor.core.separation.kernels import BRIGHTEST, POINTS, folded, keep_pure, whole
+from greyanchor.core.separation.kernels import BRIGHTEST, POINTS, Chain, folded, keep_pure
 from greyanchor.core.separation.link import DeviceLink
 from greyanchor.core.separation.profiles import Walk
 
@@ -27,14 +26,6 @@ Pixels = np.ndarray[Any, Any]
 _PART = 1 << 17
 #: a table of the source may hold what the printer is asked for when that is so near (Lab) between its nodes
 _NEAR = 0.05
-
-
-@dataclass(frozen=True)
-class _Plan:
-    """Arrays that the compiled loop reads; see `_planned` for what each is."""
-
-    code: tuple[str, int, bool, bool]
-    arrays: tuple[tuple[Pixels, ...], tuple[Pixels, ...], tuple[Pixels, ...]]
 
 
 class Conversion:
@@ -50,7 +41,7 @@ class Conversion:
 
     def __init__(self, link: DeviceLink) -> None:
         self.link = link
-        self._plans: dict[int, _Plan | None] = {}
+        self._plans: dict[int, Chain] = {}
         self._fold: Folding | None = None
         self._lock = threading.Lock()
         self._splits = [_split_tables(s) for s in link.mode.splits]
@@ -95,10 +86,12 @@ class Conversion:
         full = float(np.iinfo(flat.dtype).max)
         if self.channels == 3:
             fold = self._folding()
-            folded(*plan.code)(flat, *plan.arrays, fold.arrays(full), raw)
+            rows = np.empty(len(flat) + 1, dtype=np.uint64)
+            left = int(folded(m)(flat, fold.arrays(full), raw, rows))
+            plan.some(flat, rows[:left], raw)
             fold.learn()
         else:
-            whole(*plan.code)(flat, *plan.arrays, raw)
+            plan.all(flat, raw)
         if len(self._kept):
             keep_pure(flat, self._kept, full, raw)
         if self._splits:
@@ -115,13 +108,13 @@ class Conversion:
 
                 def amounts(pixels: Pixels) -> Pixels:
                     found = np.empty((len(pixels), m), dtype=np.uint16)
-                    whole(*plan.code)(pixels, *plan.arrays, found)
+                    plan.all(pixels, found)
                     return found
 
                 self._fold = Folding(amounts, m)
             return self._fold
 
-    def _plan(self, kind: np.dtype[Any]) -> _Plan:
+    def _plan(self, kind: np.dtype[Any]) -> Chain:
         bits = 8 * kind.itemsize
         made = self._plans.get(bits)
         if made is None:
@@ -129,7 +122,7 @@ class Conversion:
         return made
 
 
-def _planned(link: DeviceLink, bits: int) -> _Plan:
+def _planned(link: DeviceLink, bits: int) -> Chain:
     steps = np.linspace(0.0, 1.0, 2**bits)
     source = link.source
     if link.settings.press is not None:
@@ -177,7 +170,7 @@ def _planned(link: DeviceLink, bits: int) -> _Plan:
         _ended(_lightness(link, into)[None])[0],
     )
     kind = "matrix" if walk is None else f"table{source.channels}"
-    return _Plan((kind, len(mode.channels), limited, direct), (first, colour, target))
+    return Chain(kind, len(mode.channels), limited, direct, (first, colour, target))
 
 
 def _asked_for(walk: Walk, factor: Array, offset: Array) -> Walk | None:

@@ -69,8 +69,16 @@ def _evaluate(grid, sides, values, tetrahedral, out):  # type: ignore[no-untyped
                 continue
             if lines < k:
                 _tetrahedron(
-                    grid, at, part[k - 3], part[k - 2], part[k - 1], step[k - 3], step[k - 2], step[k - 1],
-                    share, out[row],
+                    grid,
+                    at,
+                    part[k - 3],
+                    part[k - 2],
+                    part[k - 1],
+                    step[k - 3],
+                    step[k - 2],
+                    step[k - 1],
+                    share,
+                    out[row],
                 )
             else:
                 for j in range(out.shape[1]):

@@ -2,7 +2,8 @@
 
 All arrays are float32 unless said otherwise, grids flat (nodes * values). Indices are unsigned: the compiler
 then reads straight on, without asking whether one counts from the end. A block has `BLOCK` pixels, which
-stay in the cache between stages.
+stay in the cache between stages. What is compiled is kept on disk: the loops whose number of inks is built in
+close over that number and nothing else.
 """
 
 from __future__ import annotations
@@ -16,7 +17,8 @@ from numba import njit
 
 from greyanchor.core.formats.icc import PCS_WHITE
 
-BLOCK = 512
+BLOCK = 4096
+Pixels = np.ndarray[Any, Any]
 #: intervals of the curves between stages, which have one point more than that makes
 POINTS = 4096
 #: cells along each side of the table that most colours of three channels are read from; divides 255
@@ -41,20 +43,33 @@ def _curve(table, v):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _runs(flat, first, count, starts, same):  # type: ignore[no-untyped-def]
-    """Where the colour changes in a block: rows of fresh pixels, and for each pixel which one it is."""
-    k = np.uint32(flat.shape[1])
-    fresh = np.uint32(0)
-    for i in range(np.uint32(count)):
-        row = np.uint64(first) + np.uint64(i)
-        new = i == 0
+def find_runs(flat, starts, same):  # type: ignore[no-untyped-def]
+    """Where the colour changes along pixels (n, k): rows of fresh ones, and for each pixel which it is.
+
+    `starts` (n + 1,) of uint64 and `same` (n,) of uint32 are filled in; gives how many are fresh.
+    """
+    k = np.uint64(flat.shape[1])
+    fresh = np.uint64(0)
+    for row in range(np.uint64(len(flat))):
+        new = row == 0
         if not new:
             for c in range(k):
                 new |= flat[row, c] != flat[row - np.uint64(1), c]
         starts[fresh] = row
-        fresh += np.uint32(new)
-        same[i] = fresh - np.uint32(1)
+        fresh += np.uint64(new)
+        same[row] = np.uint32(fresh) - np.uint32(1)
     return fresh
+
+
+@njit(cache=True, nogil=True)
+def repeat_runs(starts, same, out):  # type: ignore[no-untyped-def]
+    """Copy amounts (n, inks) from fresh pixels to those that repeat them."""
+    m = np.uint64(out.shape[1])
+    for row in range(np.uint64(len(out))):
+        first = starts[same[row]]
+        if first != row:
+            for c in range(m):
+                out[row, c] = out[first, c]
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -90,7 +105,10 @@ def _order(x, y, z, sx, sy, sz):  # type: ignore[no-untyped-def]
 def _tetra(grid, at, a, d, far, p, q, r):  # type: ignore[no-untyped-def]
     """One number of four nodes of a flat grid."""
     return (
-        (np.float32(1.0) - p) * grid[at] + (p - q) * grid[at + a] + (q - r) * grid[at + d] + r * grid[at + far]
+        (np.float32(1.0) - p) * grid[at]
+        + (p - q) * grid[at + a]
+        + (q - r) * grid[at + d]
+        + r * grid[at + far]
     )
 
 
@@ -126,7 +144,12 @@ def _table4_xyz(flat, starts, count, source, xyz):  # type: ignore[no-untyped-de
     for i in range(np.uint32(count)):
         row = starts[i]
         w, x, y, z = tw[flat[row, 0]], tx[flat[row, 1]], ty[flat[row, 2]], tz[flat[row, 3]]
-        lw, lx, ly, lz = min(np.uint32(w), t0), min(np.uint32(x), t1), min(np.uint32(y), t2), min(np.uint32(z), t3)
+        lw, lx, ly, lz = (
+            min(np.uint32(w), t0),
+            min(np.uint32(x), t1),
+            min(np.uint32(y), t2),
+            min(np.uint32(z), t3),
+        )
         w -= np.float32(lw)
         at = lw * sw + lx * sx + ly * sy + lz * sz
         a, d, p, q, r = _order(x - np.float32(lx), y - np.float32(ly), z - np.float32(lz), sx, sy, sz)
@@ -163,48 +186,40 @@ def _decode(xyz, count, outward, code):  # type: ignore[no-untyped-def]
 _SOURCES = {"matrix": _matrix_xyz, "table3": _table3_xyz, "table4": _table4_xyz}
 
 
-@lru_cache(maxsize=64)
-def exact(kind: str, inks: int, limited: bool, direct: bool) -> Callable[..., None]:
-    """The whole chain for pictures of one kind (``matrix``, ``table3``, ``table4``) onto `inks` channels.
+@njit(cache=True, nogil=True, fastmath=True)
+def _asked(xyz, count, shift, roots):  # type: ignore[no-untyped-def]
+    """XYZ, scaled and moved by `shift`, to L* / 100, a* and b*, in place; `roots` covers 0..BRIGHTEST."""
+    for c in range(3):
+        a = shift[0, c] / (_WHITE[c] * np.float32(BRIGHTEST))
+        b = shift[1, c] / (_WHITE[c] * np.float32(BRIGHTEST))
+        row = xyz[c]
+        for i in range(np.uint32(count)):
+            row[i] = _curve(roots, row[i] * a + b)
+    for i in range(np.uint32(count)):
+        fx, fy, fz = xyz[0, i], xyz[1, i], xyz[2, i]
+        xyz[0, i] = np.float32(1.16) * fy - np.float32(0.16)
+        xyz[1, i] = np.float32(500.0) * (fx - fy)
+        xyz[2, i] = np.float32(200.0) * (fy - fz)
 
-    Where it is `direct`, the source's table holds L* / 100, a* and b* as the printer is asked for them.
 
-    Called with pixels (n, k), rows of those to be done (uint64), how many, arrays of source, colour and
-    target (see `conversion`), and the raw amounts (n, inks) of 16 bits, of which it fills in those rows.
-    """
-    source_xyz: Any = _SOURCES[kind]
-    m, clamp, straight = inks, limited, direct
+@lru_cache(maxsize=16)
+def _into_inks(inks: int) -> Callable[..., None]:
+    """From L* / 100, a* and b* through a printer's table and curves to amounts of `inks` inks."""
+    m = inks
 
     @njit(cache=True, nogil=True, fastmath=True)
-    def run(flat, starts, count, source, colour, target, work, out):  # type: ignore[no-untyped-def]
-        shift, roots, lighter = colour
+    def run(xyz, starts, count, lighter, limited, target, got, out):  # type: ignore[no-untyped-def]
         inward, code, grid, sides, outward, total, curves = target
-        xyz, got = work
         wide = np.uint32(m)
         s1, s0 = np.uint32(sides[2]) * wide, np.uint32(sides[1] * sides[2]) * wide
         n0, n1, n2 = np.float32(sides[0] - 1), np.float32(sides[1] - 1), np.float32(sides[2] - 1)
         t0, t1, t2 = np.uint32(sides[0] - 2), np.uint32(sides[1] - 2), np.uint32(sides[2] - 2)
         ia, ib = inward[1], inward[2]
-        source_xyz(flat, starts, count, source, xyz)
-        for c in range(0 if straight else 3):
-            # the root's table covers 0..BRIGHTEST
-            a = shift[0, c] / (_WHITE[c] * np.float32(BRIGHTEST))
-            b = shift[1, c] / (_WHITE[c] * np.float32(BRIGHTEST))
-            row = xyz[c]
-            for i in range(np.uint32(count)):
-                row[i] = _curve(roots, row[i] * a + b)
         for i in range(np.uint32(count)):
-            u, v, w = xyz[0, i], xyz[1, i], xyz[2, i]
-            if not straight:
-                u, v, w = (
-                    np.float32(1.16) * v - np.float32(0.16),
-                    np.float32(500.0) * (u - v),
-                    np.float32(200.0) * (v - w),
-                )
             # `lighter` holds the nudge and the entry curve in one
-            p = _curve(lighter, u) * n0
-            q = _curve(ia, v * code[0, 1] + code[1, 1]) * n1
-            r = _curve(ib, w * code[0, 2] + code[1, 2]) * n2
+            p = _curve(lighter, xyz[0, i]) * n0
+            q = _curve(ia, xyz[1, i] * code[0, 1] + code[1, 1]) * n1
+            r = _curve(ib, xyz[2, i] * code[0, 2] + code[1, 2]) * n2
             l0, l1, l2 = min(np.uint32(p), t0), min(np.uint32(q), t1), min(np.uint32(r), t2)
             p -= np.float32(l0)
             q -= np.float32(l1)
@@ -218,7 +233,7 @@ def exact(kind: str, inks: int, limited: bool, direct: bool) -> Callable[..., No
                 j += wide
                 far = w00 * grid[j] + w01 * grid[j + s1] + w10 * grid[j + s0] + w11 * grid[j + s0 + s1]
                 got[i, c] = near * r1 + far * r
-        if clamp:
+        if limited:
             _clamp(got, count, outward, total)
         for c in range(m):
             curve = curves[c]
@@ -226,6 +241,53 @@ def exact(kind: str, inks: int, limited: bool, direct: bool) -> Callable[..., No
                 out[starts[i], c] = np.uint16(np.int32(_curve(curve, got[i, c]) * _FULL + _HALF))
 
     return run  # type: ignore[no-any-return]
+
+
+class Chain:
+    """The whole way of a colour, for pictures of one kind onto a printer of `inks` inks.
+
+    Parameters
+    ----------
+    kind
+        ``matrix``, ``table3`` or ``table4``.
+    inks
+        Channels of the printer's table.
+    limited
+        Whether sums are held to a total.
+    direct
+        Whether the source's table holds L* / 100, a* and b* as the printer is asked for them.
+    arrays
+        Those of source, colour and target, as `conversion` makes them.
+    """
+
+    def __init__(
+        self, kind: str, inks: int, limited: bool, direct: bool, arrays: tuple[Any, Any, Any]
+    ) -> None:
+        self._source_xyz = _SOURCES[kind]
+        self._into = _into_inks(inks)
+        self._limited, self._direct, self._inks = limited, direct, inks
+        self._source, (self._shift, self._roots, self._lighter), self._target = arrays
+
+    def some(self, flat: Pixels, rows: Pixels, out: Pixels) -> None:
+        """Fill in amounts (n, inks) of 16 bits for those `rows` (uint64) of pixels (n, k)."""
+        xyz = np.empty((3, BLOCK), dtype=np.float32)
+        got = np.empty((BLOCK, self._inks), dtype=np.float32)
+        for first in range(0, len(rows), BLOCK):
+            part = rows[first : first + BLOCK]
+            count = len(part)
+            self._source_xyz(flat, part, count, self._source, xyz)
+            if not self._direct:
+                _asked(xyz, count, self._shift, self._roots)
+            self._into(xyz, part, count, self._lighter, self._limited, self._target, got, out)
+
+    def all(self, flat: Pixels, out: Pixels) -> None:
+        """Fill in amounts for all pixels; what a neighbour has is copied."""
+        starts = np.empty(len(flat) + 1, dtype=np.uint64)
+        same = np.empty(len(flat), dtype=np.uint32)
+        fresh = int(find_runs(flat, starts, same))
+        self.some(flat, starts[:fresh], out)
+        if fresh < len(flat):
+            repeat_runs(starts, same, out)
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -246,94 +308,61 @@ def _clamp(got, count, outward, total):  # type: ignore[no-untyped-def]
                 got[i, c] = held if c == black else got[i, c] * less
 
 
-@lru_cache(maxsize=64)
-def whole(kind: str, inks: int, limited: bool, direct: bool) -> Callable[..., None]:
-    """The loop over a picture: what a neighbour has is copied, the rest goes through `exact`.
-
-    Called with pixels (n, k), arrays of source, colour and target, and the amounts (n, inks) to fill in.
-    """
-    run, m = exact(kind, inks, limited, direct), inks
-
-    @njit(cache=True, nogil=True)
-    def every(flat, source, colour, target, out):  # type: ignore[no-untyped-def]
-        starts = np.empty(BLOCK + 1, dtype=np.uint64)
-        same = np.empty(BLOCK, dtype=np.uint32)
-        work = (np.empty((3, BLOCK), dtype=np.float32), np.empty((BLOCK, m), dtype=np.float32))
-        for first in range(0, len(flat), BLOCK):
-            count = min(BLOCK, len(flat) - first)
-            fresh = _runs(flat, first, count, starts, same)
-            run(flat, starts, fresh, source, colour, target, work, out)
-            if fresh == count:
-                continue
-            for i in range(np.uint32(count)):
-                row, from_ = np.uint64(first) + np.uint64(i), starts[same[i]]
-                for c in range(np.uint32(m)):
-                    out[row, c] = out[from_, c]
-
-    return every  # type: ignore[no-any-return]
-
-
-@lru_cache(maxsize=64)
-def folded(kind: str, inks: int, limited: bool, direct: bool) -> Callable[..., None]:
+@lru_cache(maxsize=16)
+def folded(inks: int) -> Callable[..., int]:
     """The loop over a picture of three channels, most of whose colours are read from a table.
 
-    Called as `whole` is, with `(scale, table, slots, uses)` before the amounts: cells per step of the
-    picture; the table (nodes * inks,) times 65535, those of single cells after that of the whole; for each
-    cell 0 where the whole's says it well, the number of its own table, or -1; and a count for each cell of
-    the colours that were computed because it was -1.
+    Called with pixels (n, 3), `(scale, table, slots, uses)`, the amounts (n, inks) to fill in, and room for
+    rows (n + 1,) of uint64 that it leaves; gives how many. Scale is cells per step of the picture; the table
+    (nodes * inks,) is times 65535, those of single cells after that of the whole; for each cell, slots is 0
+    where the whole's says it well, the number of its own table, or -1; uses counts what was left since.
     """
-    run, m = exact(kind, inks, limited, direct), inks
+    m = inks
 
     @njit(cache=True, nogil=True, fastmath=True)
-    def every(flat, source, colour, target, fold, out):  # type: ignore[no-untyped-def]
+    def run(flat, fold, out, rows):  # type: ignore[no-untyped-def]
         scale, table, slots, uses = fold
-        starts = np.empty(BLOCK + 1, dtype=np.uint64)
-        work = (np.empty((3, BLOCK), dtype=np.float32), np.empty((BLOCK, m), dtype=np.float32))
         u, top, finest = np.uint64, np.int32(CELLS - 1), np.int32(FINER - 1)
         wide = u(m)
         bx, by = u((CELLS + 1) ** 2) * wide, u(CELLS + 1) * wide
         fx, fy = u((FINER + 1) ** 2) * wide, u(FINER + 1) * wide
         each, start = u((FINER + 1) ** 3) * wide, u((CELLS + 1) ** 3) * wide
-        for first in range(0, len(flat), BLOCK):
-            count = min(BLOCK, len(flat) - first)
-            left = np.uint32(0)
-            for i in range(u(count)):
-                row = u(first) + i
-                x, y, z = flat[row, 0] * scale, flat[row, 1] * scale, flat[row, 2] * scale
-                lx, ly, lz = min(np.int32(x), top), min(np.int32(y), top), min(np.int32(z), top)
+        left = u(0)
+        for row in range(u(len(flat))):
+            x, y, z = flat[row, 0] * scale, flat[row, 1] * scale, flat[row, 2] * scale
+            lx, ly, lz = min(np.int32(x), top), min(np.int32(y), top), min(np.int32(z), top)
+            x -= np.float32(lx)
+            y -= np.float32(ly)
+            z -= np.float32(lz)
+            cell = u((lx * CELLS + ly) * CELLS + lz)
+            slot = slots[cell]
+            if slot == 0:
+                sx, sy = bx, by
+                at = u(lx) * bx + u(ly) * by + u(lz) * wide
+            elif slot > 0:
+                x *= np.float32(FINER)
+                y *= np.float32(FINER)
+                z *= np.float32(FINER)
+                lx, ly, lz = min(np.int32(x), finest), min(np.int32(y), finest), min(np.int32(z), finest)
                 x -= np.float32(lx)
                 y -= np.float32(ly)
                 z -= np.float32(lz)
-                cell = u((lx * CELLS + ly) * CELLS + lz)
-                slot = slots[cell]
-                if slot == 0:
-                    sx, sy = bx, by
-                    at = u(lx) * bx + u(ly) * by + u(lz) * wide
-                elif slot > 0:
-                    x *= np.float32(FINER)
-                    y *= np.float32(FINER)
-                    z *= np.float32(FINER)
-                    lx, ly, lz = min(np.int32(x), finest), min(np.int32(y), finest), min(np.int32(z), finest)
-                    x -= np.float32(lx)
-                    y -= np.float32(ly)
-                    z -= np.float32(lz)
-                    sx, sy = fx, fy
-                    at = start + u(slot - 1) * each + u(lx) * fx + u(ly) * fy + u(lz) * wide
-                else:
-                    uses[cell] += np.int32(1)
-                    starts[left] = row
-                    left += np.uint32(1)
-                    continue
-                a, d, p, q, r = _order(x, y, z, sx, sy, wide)
-                w0, w1, w2 = _ONE - p, p - q, q - r
-                a, d, far = at + a, at + d, at + sx + sy + wide
-                for c in range(wide):
-                    v = w0 * table[at + c] + w1 * table[a + c] + w2 * table[d + c] + r * table[far + c]
-                    out[row, c] = np.uint16(np.int32(v + _HALF))
-            if left:
-                run(flat, starts, left, source, colour, target, work, out)
+                sx, sy = fx, fy
+                at = start + u(slot - 1) * each + u(lx) * fx + u(ly) * fy + u(lz) * wide
+            else:
+                uses[cell] += np.int32(1)
+                rows[left] = row
+                left += u(1)
+                continue
+            a, d, p, q, r = _order(x, y, z, sx, sy, wide)
+            w0, w1, w2 = _ONE - p, p - q, q - r
+            a, d, far = at + a, at + d, at + sx + sy + wide
+            for c in range(wide):
+                v = w0 * table[at + c] + w1 * table[a + c] + w2 * table[d + c] + r * table[far + c]
+                out[row, c] = np.uint16(np.int32(v + _HALF))
+        return left
 
-    return every  # type: ignore[no-any-return]
+    return run  # type: ignore[no-any-return]
 
 
 @njit(cache=True, nogil=True)

@@ -11,6 +11,7 @@ from __future__ import annotations
 import json
 import os
 import struct
+import time
 import zlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -25,6 +26,8 @@ from greyanchor.core.parallel import each
 _DEFLATE = 8
 #: a plane file that may grow past this is written with 64-bit offsets
 _CLASSIC = 3_500_000_000
+#: seconds between notes in the journal: the most work that a kill costs
+_NOTED_EVERY = 1.5
 _TYPES = {"ascii": (2, 1), "short": (3, 2), "long": (4, 4), "rational": (5, 8), "long8": (16, 8)}
 _FORMS = {"short": "H", "long": "I", "long8": "Q"}
 WHITE_IS_ZERO, BLACK_IS_ZERO, RGB, SEPARATED = 0, 1, 2, 5
@@ -101,6 +104,7 @@ class PlaneWriter:
         self._big = layout.row_bytes * layout.height * len(layout.pages) > _CLASSIC
         self._strips: list[list[tuple[int, int]]] = [[] for _ in layout.pages]
         self.state: dict[str, Any] = {}
+        self._noted = time.monotonic()
         if not (resume and self._pick_up()):
             self._file = open(self._part, "wb")  # noqa: SIM115
             self._file.write(b"II" + (struct.pack("<HHHQ", 43, 8, 0, 0) if self._big else b"*\0\0\0\0\0"))
@@ -121,7 +125,8 @@ class PlaneWriter:
             strips.append((self._file.tell(), len(part)))
             self._file.write(part)
         self.state = dict(state or {})
-        self._note()
+        if time.monotonic() - self._noted > _NOTED_EVERY:
+            self._note()
 
     def close(self) -> Path:
         """Write the directories and put the file in its place."""
@@ -139,6 +144,7 @@ class PlaneWriter:
 
     def stop(self) -> None:
         """Let go of the part, so that another run may go on with it."""
+        self._note()
         self._file.close()
 
     def abandon(self) -> None:
@@ -159,9 +165,15 @@ class PlaneWriter:
         """The journal, whole or not at all, after the bytes it speaks of."""
         self._file.flush()
         new = self._journal.with_name(self._journal.name + ".new")
-        facts = {"of": self._identity(), "end": self._file.tell(), "strips": self._strips, "state": self.state}
+        facts = {
+            "of": self._identity(),
+            "end": self._file.tell(),
+            "strips": self._strips,
+            "state": self.state,
+        }
         new.write_text(json.dumps(facts))
         os.replace(new, self._journal)
+        self._noted = time.monotonic()
 
     def _pick_up(self) -> bool:
         try:

@@ -32,6 +32,8 @@ _CURVE_POINTS = 65536
 _SIDES = {1: 4096, 2: 257, 3: 65, 4: 25}
 
 
+#: C M Y K of a black as presses print it, for a profile that cannot be asked for one
+_DARKEST_PRINT = (0.80, 0.70, 0.70, 0.90)
 _Three = tuple[float, float, float]
 
 
@@ -122,6 +124,8 @@ class ProfileColour:
         if self.profile.space not in ends:
             return None
         value = np.full((1, self.channels), ends[self.profile.space])
+        if self.profile.space == "CMYK" and self._table("B2A", "relative") is None:
+            value = np.array([_DARKEST_PRINT])  # nobody prints 400 %, and this profile names no other black
         return xyz_to_lab(100.0 * self.to_xyz(value, intent))
 
     def _round_trip(self, lab: Array, intent: str) -> Array:

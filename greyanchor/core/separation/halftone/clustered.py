@@ -154,7 +154,9 @@ def thresholds(
 
 def _thinned(key: Array, rank: Array, sizes: Array, owner: Array, n: int) -> Array:
     """Keys whose first and last few dots of a cell come together, one cell after another in blue noise."""
-    turn = (void_and_cluster(n, n, 5).ravel() + 0.5) / (n * n) if n > 4 else (np.arange(n * n) + 0.5) / (n * n)
+    turn = (
+        (void_and_cluster(n, n, 5).ravel() + 0.5) / (n * n) if n > 4 else (np.arange(n * n) + 0.5) / (n * n)
+    )
     least = np.minimum(SMALLEST, sizes // 4)
     share = least / sizes
     early, late = rank < least, rank >= sizes - least

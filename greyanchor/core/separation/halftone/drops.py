@@ -32,7 +32,9 @@ def coverage(tone: Array, volumes: Sequence[float]) -> Array:
     """
     sizes = np.array(volumes, dtype=float)
     if not 1 <= len(sizes) <= MOST or sizes[-1] != 1.0 or (np.diff(sizes, prepend=0.0) <= 0).any():
-        raise BadInput(f"drop volumes rise to 1, {MOST} at most; these are {', '.join(f'{v:g}' for v in volumes)}")
+        raise BadInput(
+            f"drop volumes rise to 1, {MOST} at most; these are {', '.join(f'{v:g}' for v in volumes)}"
+        )
     t = np.clip(np.asarray(tone, dtype=float), 0.0, 1.0)
     if len(sizes) == 1:
         return t[:, None]

@@ -88,7 +88,9 @@ def diffuse(tones, errors, top, left, mask, strength, volumes, out):  # type: ig
             if tone > np.float32(0.0):
                 moved = value
                 if tone < np.float32(1.0):
-                    moved += strength * (np.float32(line[(left + x) % side]) * np.float32(1.0 / 65535.0) - np.float32(0.5))
+                    moved += strength * (
+                        np.float32(line[(left + x) % side]) * np.float32(1.0 / 65535.0) - np.float32(0.5)
+                    )
                 low = np.float32(0.0)
                 for size in range(sizes):
                     high = volumes[size]

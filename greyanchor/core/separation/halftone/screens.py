@@ -20,7 +20,17 @@ OF_ENVIRONMENT = {"blue noise": "blue-noise", "error diffusion": "diffusion"}
 _STRENGTH = 0.55
 _STEP = 30.0
 #: screens of further inks: the angle of the ink that they take the place of
-_ANGLES = {"K": 0.0, "C": -30.0, "M": 30.0, "Y": -45.0, "O": -30.0, "R": -30.0, "G": 30.0, "V": -45.0, "B": -45.0}
+_ANGLES = {
+    "K": 0.0,
+    "C": -30.0,
+    "M": 30.0,
+    "Y": -45.0,
+    "O": -30.0,
+    "R": -30.0,
+    "G": 30.0,
+    "V": -45.0,
+    "B": -45.0,
+}
 _USUAL_LINES, _USUAL_ANGLE = 60.0, 45.0
 
 
@@ -164,9 +174,7 @@ class Screen:
             sizes = np.array(self.volumes, dtype=np.float32)
             kernels.diffuse(tones, self.errors, top, left, self._mask, np.float32(_STRENGTH), sizes, out)
         else:
-            kernels.threshold_levels(
-                tones, self._tile, self._shift, top, left, drops.cuts(self.volumes), out
-            )
+            kernels.threshold_levels(tones, self._tile, self._shift, top, left, drops.cuts(self.volumes), out)
         return out
 
     def packed(self, tones: Pixels, top: int = 0) -> Pixels:

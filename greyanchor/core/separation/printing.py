@@ -1,0 +1,180 @@
+"""Artwork file to print file: the choices of the command and of a job, made one."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from greyanchor.core.artwork.opening import open_artwork
+from greyanchor.core.artwork.pictures import Picture
+from greyanchor.core.errors import BadInput
+from greyanchor.core.formats import icc
+from greyanchor.core.formats.icc import IccProfile
+from greyanchor.core.separation import default_sources
+from greyanchor.core.separation.halftone.screens import OF_ENVIRONMENT, ScreenSpec
+from greyanchor.core.separation.link import DeviceLink, LinkSettings, ModeInks
+from greyanchor.core.separation.prepare import (
+    Frame,
+    Prepared,
+    Progress,
+    prepare_contone,
+    prepare_planes,
+    quiet,
+    small,
+)
+from greyanchor.core.separation.profiles import ProfileColour
+
+
+@dataclass(frozen=True)
+class Shape:
+    """What part of a page is printed, and how large.
+
+    Attributes
+    ----------
+    page
+        From 1.
+    width_mm
+        Width of the whole page as printed, before it is turned; None for its own size.
+    crop
+        Left, top, width and height of what is printed, in shares of the page; None for all of it.
+    quarters
+        Turns clockwise.
+    mirrored
+        For the back of glass or film.
+    """
+
+    page: int = 1
+    width_mm: float | None = None
+    crop: tuple[float, float, float, float] | None = None
+    quarters: int = 0
+    mirrored: bool = False
+
+    def __post_init__(self) -> None:
+        if self.width_mm is not None and not 1.0 <= self.width_mm <= 100_000.0:
+            raise BadInput(f"a width of {self.width_mm:g} mm cannot be printed; 1 to 100000 can")
+        if self.crop is not None:
+            left, top, wide, tall = self.crop
+            if (
+                min(left, top) < 0
+                or min(wide, tall) <= 0
+                or left + wide > 1.0 + 1e-9
+                or top + tall > 1.0 + 1e-9
+            ):
+                raise BadInput("a part of the page lies inside it and has a size")
+
+    def upright(self, picture: Picture) -> Picture:
+        """The picture turned and mirrored."""
+        return picture.turned(self.quarters, self.mirrored) if self.quarters % 4 or self.mirrored else picture
+
+    @property
+    def part(self) -> tuple[float, float, float, float]:
+        """What is printed, in shares of the page after it was turned and mirrored."""
+        left, top, wide, tall = self.crop or (0.0, 0.0, 1.0, 1.0)
+        for _ in range(self.quarters % 4):
+            left, top, wide, tall = 1.0 - top - tall, left, tall, wide
+        return (1.0 - left - wide if self.mirrored else left), top, wide, tall
+
+    def frame(self, picture: Picture, resolution: float | None) -> Frame:
+        """The page in dots; its own pixels where neither a resolution nor a width is asked for.
+
+        `picture` is upright already.
+        """
+        columns, rows, dots = picture.width, picture.height, picture.ppi
+        if resolution is not None or self.width_mm is not None:
+            own = picture.size_mm[1] if self.quarters % 2 else picture.size_mm[0]
+            larger = self.width_mm / own if self.width_mm else 1.0
+            dots = resolution or picture.ppi / larger
+            columns = max(1, round(picture.size_mm[0] * larger / 25.4 * dots))
+            rows = max(1, round(picture.size_mm[1] * larger / 25.4 * dots))
+        return Frame(columns, rows, pixels_of(self.part, columns, rows), dots)
+
+
+def pixels_of(part: tuple[float, float, float, float], width: int, height: int) -> tuple[int, int, int, int]:
+    """Left, top, columns and rows of a part that is given in shares: neighbouring parts share no pixel."""
+    left, top, wide, tall = part
+    x0, y0 = min(round(left * width), width - 1), min(round(top * height), height - 1)
+    x1, y1 = min(round((left + wide) * width), width), min(round((top + tall) * height), height)
+    return x0, y0, max(1, x1 - x0), max(1, y1 - y0)
+
+
+@dataclass(frozen=True)
+class Order:
+    """A file to be printed through a mode.
+
+    Attributes
+    ----------
+    mode
+        What it is printed with.
+    shape
+        What part, how large.
+    settings
+        How its colours are converted.
+    source
+        Profile for artwork that carries none; the shipped one of its kind where None.
+    resolution
+        Dots an inch; None for the artwork's own pixels.
+    screen
+        How planes are halftoned; None for amounts before halftoning.
+    bits
+        Of those amounts, 8 or 16.
+    """
+
+    mode: ModeInks
+    shape: Shape = Shape()
+    settings: LinkSettings = LinkSettings()
+    source: IccProfile | None = None
+    resolution: float | None = None
+    screen: ScreenSpec | None = None
+    bits: int = 8
+
+
+def link_for(picture: Picture, order: Order) -> DeviceLink:
+    """The conversion of a picture for an order. Raises `BadInput` for a source of another kind."""
+    if picture.profile is not None:
+        source = ProfileColour(icc.loads(picture.profile, "the profile of the picture"))
+    elif order.source is not None and order.source.channels == _channels(picture):
+        source = ProfileColour(order.source)
+    elif order.source is not None:
+        raise BadInput(
+            f"the source profile is of {order.source.space}, the picture is {picture.kind.upper()}"
+        )
+    else:
+        source = default_sources.default_source(picture.kind)
+    return DeviceLink(source, order.mode, order.settings)
+
+
+def _channels(picture: Picture) -> int:
+    return {"grey": 1, "rgb": 3, "cmyk": 4}[picture.kind]
+
+
+def screen_of(halftone: str) -> ScreenSpec:
+    """The screen that a print environment's halftone names."""
+    return ScreenSpec(OF_ENVIRONMENT.get(halftone, "blue-noise"))
+
+
+def print_to_file(
+    art: str | Path,
+    order: Order,
+    output: str | Path,
+    ticket: Mapping[str, Any] | None = None,
+    report: Progress = quiet,
+    resume: bool = False,
+) -> Prepared:
+    """Prepare a file and write it, whole or not at all.
+
+    Raises `BadInput` for artwork that cannot be printed, naming it.
+    """
+    shape = order.shape
+    with open_artwork(art, shape.page, order.resolution, shape.width_mm, shape.quarters % 2 == 1) as opened:
+        picture = shape.upright(opened.picture())
+        frame = shape.frame(picture, order.resolution)
+        link = link_for(picture, order)
+        judged = small(shape.upright(opened.picture()), shape.part)
+        try:
+            if order.screen is None:
+                return prepare_contone(picture, frame, link, output, judged, order.bits, ticket, report)
+            return prepare_planes(picture, frame, link, order.screen, output, judged, ticket, report, resume)
+        except BadInput as error:
+            raise (error if error.source else error.at(Path(art).name)) from None
