@@ -43,9 +43,9 @@ def source_black(tables: Tables, intent: str) -> Array:
         return NO_BLACK
     if tables.version >= 4 and intent in ("perceptual", "saturation"):
         return _darkest(tables, "relative") if tables.matrix else PERCEPTUAL_BLACK
-    by_print = intent == "relative" and tables.device_class == "prtr" and tables.space == "CMYK"
+    by_print = intent == "relative" and tables.device_class == "prtr" and tables.space not in ("RGB", "GRAY")
     if by_print and tables.has_output_table:
-        # 400 % of ink is no printable black: what the profile prints for black is
+        # all inks full are no printable black: what the profile prints for black is
         found = tables.round_trip(np.zeros((1, 3)), "perceptual")[0]
         return _neutral(float(np.clip(found[0], 0.0, _LIGHTEST)))
     return _darkest(tables, intent)
@@ -95,7 +95,10 @@ def _vertex(x: Array, y: Array) -> float:
 
 def _darkest(tables: Tables, intent: str) -> Array:
     found = tables.darkest(intent)
-    return NO_BLACK if found is None else _neutral(min(float(found[0, 0]), _LIGHTEST))
+    if found is None:
+        return NO_BLACK
+    lab = np.minimum(found[:1], [[_LIGHTEST, np.inf, np.inf]])
+    return np.asarray(lab_to_xyz(lab)[0] / 100.0)
 
 
 def _neutral(lightness: float) -> Array:

@@ -17,7 +17,7 @@ from greyanchor.core.colour.colorimetry import Array, lab_to_xyz, xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.parallel import each, in_parallel
 from greyanchor.core.separation.folding import Folding
-from greyanchor.core.separation.kernels import BRIGHTEST, POINTS, Chain, folded, keep_pure
+from greyanchor.core.separation.kernels import BRIGHTEST, POINTS, ROOTS, Chain, folded, keep_pure
 from greyanchor.core.separation.link import DeviceLink
 from greyanchor.core.separation.profiles import Walk
 
@@ -162,7 +162,7 @@ def _planned(link: DeviceLink, bits: int) -> Chain:
         np.array([most or 0.0, black], dtype=np.float32),
         _rows(curves),
     )
-    t = np.linspace(0.0, BRIGHTEST, POINTS + 1)
+    t = np.linspace(0.0, BRIGHTEST, ROOTS + 1)
     roots = np.where(t > 216.0 / 24389.0, np.cbrt(t), (24389.0 / 27.0 * t + 16.0) / 116.0)
     colour = (
         np.array(link.last_step, dtype=np.float32),

@@ -25,18 +25,29 @@ POINTS = 4096
 CELLS = 51
 #: parts of a cell's side in a table of its own: one for each step of 8 bits
 FINER = 5
-#: brightest XYZ over its white that the eye's root is tabulated to
-BRIGHTEST = 1.25
+#: largest XYZ over its white that the eye's root is tabulated to (b* of -128 at L* 100), and in how many steps
+BRIGHTEST, ROOTS = 4.5, 16384
 _WHITE = tuple(np.float32(v) for v in PCS_WHITE)
 _ONE, _ZERO = np.float32(1.0), np.float32(0.0)
 _FULL = np.float32(65535.0)
 _HALF = np.float32(0.5)
+#: amounts up to this, of 65535, are none
+_TRACE = np.int32(24)
 
 
 @njit(cache=True, nogil=True, inline="always")
 def _curve(table, v):  # type: ignore[no-untyped-def]
     """An evenly sampled curve (POINTS + 2,) at `v`, which is held to 0..1."""
     x = min(max(v, np.float32(0.0)), np.float32(1.0)) * np.float32(POINTS)
+    at = np.uint32(x)
+    low = table[at]
+    return low + (table[at + np.uint32(1)] - low) * (x - np.float32(at))
+
+
+@njit(cache=True, nogil=True, inline="always")
+def _root(table, v):  # type: ignore[no-untyped-def]
+    """The eye's root (ROOTS + 2,) at `v`, which is a share of BRIGHTEST."""
+    x = min(max(v, np.float32(0.0)), np.float32(1.0)) * np.float32(ROOTS)
     at = np.uint32(x)
     low = table[at]
     return low + (table[at + np.uint32(1)] - low) * (x - np.float32(at))
@@ -194,7 +205,7 @@ def _asked(xyz, count, shift, roots):  # type: ignore[no-untyped-def]
         b = shift[1, c] / (_WHITE[c] * np.float32(BRIGHTEST))
         row = xyz[c]
         for i in range(np.uint32(count)):
-            row[i] = _curve(roots, row[i] * a + b)
+            row[i] = _root(roots, row[i] * a + b)
     for i in range(np.uint32(count)):
         fx, fy, fz = xyz[0, i], xyz[1, i], xyz[2, i]
         xyz[0, i] = np.float32(1.16) * fy - np.float32(0.16)
@@ -238,7 +249,9 @@ def _into_inks(inks: int) -> Callable[..., None]:
         for c in range(m):
             curve = curves[c]
             for i in range(np.uint32(count)):
-                out[starts[i], c] = np.uint16(np.int32(_curve(curve, got[i, c]) * _FULL + _HALF))
+                amount = np.int32(_curve(curve, got[i, c]) * _FULL + _HALF)
+                # rounding on the way must not leave a trace of ink on bare paper
+                out[starts[i], c] = np.uint16(amount) if amount > _TRACE else np.uint16(0)
 
     return run  # type: ignore[no-any-return]
 

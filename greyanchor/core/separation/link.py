@@ -25,6 +25,9 @@ INTENTS = ("perceptual", "relative", "saturation", "absolute")
 #: a nudge moves a middle tone no further, so that no tone scale turns round
 MOST_LIGHTNESS, MOST_CONTRAST, MOST_INK = 20.0, 60.0, 0.20
 _RAMP = 256
+#: blacks that differ by less are taken for the same one, as colour engines do: what is printed must not hang on
+#: the last digit of a search
+_NO_CHANGE = 0.002
 
 
 @dataclass(frozen=True)
@@ -262,7 +265,10 @@ class DeviceLink:
         always = second.profile.version[0] >= 4 and intent in ("perceptual", "saturation")
         if not (self.settings.black_point or always):
             return np.ones(3), np.zeros(3)
-        return compensation(source_black(first.tables, intent), target_black(second.tables, intent))
+        found = compensation(source_black(first.tables, intent), target_black(second.tables, intent))
+        if np.abs(found[0] - 1.0).sum() + 0.5 * np.abs(found[1]).sum() < _NO_CHANGE:
+            return np.ones(3), np.zeros(3)
+        return found
 
     def pure_ramps(self) -> dict[int, Array]:
         """For each source channel that is kept pure: raw amounts (256, inks) along its own ramp.

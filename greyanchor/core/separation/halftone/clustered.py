@@ -1,8 +1,8 @@
 """Clustered dots at any frequency and angle, by supercells, and the hybrid that thins out instead of shrinking.
 
 A screen's cells rarely fit the dots of a printer. A supercell of n x n cells does: its side runs from one dot
-exactly to another, and the cells within differ by a dot at most, which ones being spread evenly, so that a
-flat tone shows no pattern of its own.
+exactly to another, and the cells within differ by a dot at most, spread evenly, so that a flat
+tone shows no pattern of its own.
 """
 
 from __future__ import annotations
@@ -21,8 +21,9 @@ from greyanchor.core.separation.halftone.voidcluster import void_and_cluster
 DOTS = ("round", "ellipse", "square", "line")
 #: a supercell is as good as asked for when it is this near
 _FREQUENCY_WITHIN, _ANGLE_WITHIN = 0.001, 0.05
-_MOST_DOTS = 1 << 21
-_MOST_CELLS = 96
+#: dots of a supercell: enough for every tone of 14 bits, and no more than stay in the cache
+_LEAST_DOTS, _MOST_DOTS = 1 << 14, 1 << 21
+_MOST_CELLS = 128
 #: dots of a cell that stay together in the highlights and shadows of the hybrid
 SMALLEST = 4
 #: the plastic number's powers: a sequence that fills the square evenly whatever its length (R2)
@@ -91,7 +92,7 @@ def lattice(frequency: float, angle: float, resolution: float) -> Lattice:
         a = round(cells * period * math.cos(radians))
         b = round(cells * period * math.sin(radians))
         size = a * a + b * b
-        if size == 0 or size > _MOST_DOTS:
+        if not _LEAST_DOTS <= size <= _MOST_DOTS:
             continue
         got = resolution * cells / math.sqrt(size)
         turned = math.degrees(math.atan2(b, a))
@@ -100,7 +101,7 @@ def lattice(frequency: float, angle: float, resolution: float) -> Lattice:
         made = Lattice(a, b, cells, got, turned + angle - angle % 90.0)
         if best is None or off < best[0]:
             best = off, made
-        if off <= 1.0 and cells >= 4:
+        if off <= 1.0:
             break
     assert best is not None
     return best[1]

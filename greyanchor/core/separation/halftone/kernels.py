@@ -85,12 +85,11 @@ def diffuse(tones, errors, top, left, mask, strength, volumes, out):  # type: ig
             tone = np.float32(tones[row, x]) * np.float32(1.0 / 65535.0)
             value = tone + now[x + 2]
             level = 0
-            if tone > np.float32(0.0):
-                moved = value
-                if tone < np.float32(1.0):
-                    moved += strength * (
-                        np.float32(line[(left + x) % side]) * np.float32(1.0 / 65535.0) - np.float32(0.5)
-                    )
+            if tone >= np.float32(1.0):
+                level = sizes
+            elif tone > np.float32(0.0):
+                threshold = np.float32(line[(left + x) % side]) * np.float32(1.0 / 65535.0)
+                moved = value + strength * (threshold - np.float32(0.5))
                 low = np.float32(0.0)
                 for size in range(sizes):
                     high = volumes[size]
