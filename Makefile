@@ -16,6 +16,7 @@ $(STAMP): requirements.lock pyproject.toml
 	@test -x $(BIN)/python || $(PYTHON) -m venv .venv
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@sh scripts/ensure_ghostscript.sh
 	@touch $(STAMP)
 
 $(ASSETS): package.json package-lock.json

@@ -53,7 +53,7 @@ def tracked() -> list[Path]:
 
 
 def main() -> int:
-    binary = (".png", ".woff2", ".ttf", ".xz", ".pyc", ".sqlite3")
+    binary = (".png", ".woff2", ".ttf", ".xz", ".pyc", ".sqlite3", ".npz")
     text = [f for f in tracked() if f.is_file() and f.suffix not in binary and "vendor" not in f.parts]
     found = [problem for f in text for problem in problems(f)]
     print("\n".join(found), end="\n" if found else "")

@@ -10,8 +10,8 @@ import numpy as np
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
-from greyanchor.core.separation.halftone.blue_noise import MASKS, SIDE  # noqa: E402
-from greyanchor.core.separation.halftone.voidcluster import void_and_cluster  # noqa: E402
+from greyanchor.core.separation.halftone.blue_noise import MASKS, SIDE
+from greyanchor.core.separation.halftone.voidcluster import void_and_cluster
 
 
 def main() -> None:

@@ -85,8 +85,8 @@ def render_page(
     dots = resolution * (width_mm / 25.4 * 72.0 / size[0] if width_mm else 1.0)
     if not _LEAST <= dots <= _MOST:
         raise BadInput(
-            f"the page would have to be drawn at {dots:.0f} dpi; {_LEAST:g} to {_MOST:g} are possible: choose "
-            "another size or resolution",
+            f"the page would have to be drawn at {dots:.0f} dpi; {_LEAST:g} to {_MOST:g} are possible: "
+            "choose another size or resolution",
             path.name,
         )
     pixels = size[0] / 72.0 * dots * size[1] / 72.0 * dots

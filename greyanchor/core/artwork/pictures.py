@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -110,9 +111,8 @@ class Picture:
         return replace(self, image=made.fliphor() if mirrored else made)
 
     def reader(self) -> Callable[[int, int], np.ndarray[Any, Any]]:
-        """Gives pixels (rows, columns, channels) of rows ``first`` to ``last``, asked for from the top down."""
-        import pyvips
-
+        """Gives pixels (rows, columns, channels) of rows ``first`` to ``last``, from the top down."""
+        pyvips = _vips()
         channels, kind = KINDS[self.kind], np.dtype(np.uint16 if self.bits == 16 else np.uint8)
         region = pyvips.Region.new(self.image)
 
@@ -143,6 +143,15 @@ class Picture:
         return np.concatenate(parts)
 
 
+@lru_cache(maxsize=1)
+def _vips() -> Any:
+    """libvips, which must not remember what a file held: another may have taken its name since."""
+    import pyvips
+
+    pyvips.cache_set_max(0)
+    return pyvips
+
+
 def open_picture(path: str | Path, page: int = 1, random: bool = False) -> Picture:
     """Open a picture file; its pixels are decoded when bands are read.
 
@@ -151,8 +160,7 @@ def open_picture(path: str | Path, page: int = 1, random: bool = False) -> Pictu
     Raises `BadInput`, with the name of the file, for what is no picture, is damaged, is too large, or has
     channels that nobody said the meaning of.
     """
-    import pyvips
-
+    pyvips = _vips()
     path = Path(path)
     loader = _loader(path)
     options: dict[str, Any] = {"access": "random" if random else "sequential", "fail_on": "truncated"}
@@ -176,8 +184,7 @@ def open_picture(path: str | Path, page: int = 1, random: bool = False) -> Pictu
 
 def _loader(path: Path) -> str:
     """The reader of libvips for a file, by what is in it; only those that this program takes."""
-    import pyvips
-
+    pyvips = _vips()
     if not path.exists():
         raise BadInput("cannot be read: No such file or directory", path.name)
     if path.stat().st_size == 0:

@@ -96,9 +96,9 @@ class Conversion:
             keep_pure(flat, self._kept, full, raw)
         if self._splits:
             out[:, :m] = raw
-            for place, (split, (full, light)) in enumerate(zip(self.link.mode.splits, self._splits)):
+            for place, (split, (rest, light)) in enumerate(zip(self.link.mode.splits, self._splits)):
                 parent = self.link.mode.channels.index(split.parent)
-                out[:, parent] = full[raw[:, parent]]
+                out[:, parent] = rest[raw[:, parent]]
                 out[:, m + place] = light[raw[:, parent]]
 
     def _folding(self) -> Folding:

@@ -1,8 +1,8 @@
 """Lookup tables read the way colour engines read them.
 
 Tables of device values: tetrahedra in the last three channels, lines in the others. Tables of Lab: lines in
-all three, as lightness is no diagonal there. Where a table has a corner the two lie percents of ink apart, and
-what is printed has to be what any other program prints.
+all three, as lightness is no diagonal there. Where a table has a corner the two lie percents of ink apart,
+and what is printed has to be what any other program prints.
 """
 
 from __future__ import annotations
@@ -89,7 +89,7 @@ def interpolate(grid: Array, values: Array, tetrahedral: bool = True) -> Array:
     """Values (n, m) of a table `grid` (s1, ..., sk, m) at `values` (n, k) in 0..1.
 
     Where it is `tetrahedral`, the last three inputs are interpolated in tetrahedra and those before them
-    linearly; else, and with fewer inputs, all of them linearly. Inputs outside 0..1 are taken as the nearest end.
+    linearly; else, and with fewer inputs, all of them linearly. Inputs outside 0..1 count as the nearest end.
     """
     sides = np.array(grid.shape[:-1], dtype=np.int64)
     flat = np.ascontiguousarray(grid.reshape(-1, grid.shape[-1]), dtype=np.float64)

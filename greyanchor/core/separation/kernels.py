@@ -25,7 +25,7 @@ POINTS = 4096
 CELLS = 51
 #: parts of a cell's side in a table of its own: one for each step of 8 bits
 FINER = 5
-#: largest XYZ over its white that the eye's root is tabulated to (b* of -128 at L* 100), and in how many steps
+#: largest XYZ over its white that the eye's root is tabulated to (b* -128 at L* 100), and how many steps
 BRIGHTEST, ROOTS = 4.5, 16384
 _WHITE = tuple(np.float32(v) for v in PCS_WHITE)
 _ONE, _ZERO = np.float32(1.0), np.float32(0.0)
@@ -253,7 +253,7 @@ def _into_inks(inks: int) -> Callable[..., None]:
                 # rounding on the way must not leave a trace of ink on bare paper
                 out[starts[i], c] = np.uint16(amount) if amount > _TRACE else np.uint16(0)
 
-    return run  # type: ignore[no-any-return]
+    return run
 
 
 class Chain:
@@ -375,7 +375,7 @@ def folded(inks: int) -> Callable[..., int]:
                 out[row, c] = np.uint16(np.int32(v + _HALF))
         return left
 
-    return run  # type: ignore[no-any-return]
+    return run
 
 
 @njit(cache=True, nogil=True)

@@ -25,7 +25,7 @@ INTENTS = ("perceptual", "relative", "saturation", "absolute")
 #: a nudge moves a middle tone no further, so that no tone scale turns round
 MOST_LIGHTNESS, MOST_CONTRAST, MOST_INK = 20.0, 60.0, 0.20
 _RAMP = 256
-#: blacks that differ by less are taken for the same one, as colour engines do: what is printed must not hang on
+#: blacks that differ by less are taken for the same one, as colour engines do: no print hangs on
 #: the last digit of a search
 _NO_CHANGE = 0.002
 

@@ -16,7 +16,7 @@ import zlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 import numpy as np
 
@@ -104,6 +104,7 @@ class PlaneWriter:
         self._big = layout.row_bytes * layout.height * len(layout.pages) > _CLASSIC
         self._strips: list[list[tuple[int, int]]] = [[] for _ in layout.pages]
         self.state: dict[str, Any] = {}
+        self._file: IO[bytes]
         self._noted = time.monotonic()
         if not (resume and self._pick_up()):
             self._file = open(self._part, "wb")  # noqa: SIM115

@@ -1,7 +1,7 @@
 """A picture prepared for a printer: band after band through colour, halftone and file.
 
-A picture coarser than the printer is not converted at the printer's resolution: it is enlarged, cubic, to half
-of that, its colours become amounts of ink there, and those are enlarged, linear, to every dot.
+A picture coarser than the printer is not converted at the printer's resolution: it is enlarged, cubic, to
+half of that, its colours become amounts of ink there, and those are enlarged, linear, to every dot.
 """
 
 from __future__ import annotations
@@ -71,8 +71,8 @@ class Frame:
     def __post_init__(self) -> None:
         if max(self.columns, self.rows) > MOST_SIDE or self.window[2] * self.window[3] > MOST_DOTS:
             raise BadInput(
-                f"{self.window[2]} x {self.window[3]} dots are more than can be printed at once: choose a smaller "
-                "size or a lower resolution"
+                f"{self.window[2]} x {self.window[3]} dots are more than can be printed at once: choose a "
+                "smaller size or a lower resolution"
             )
 
 
@@ -154,8 +154,8 @@ def prepare_planes(
 ) -> Prepared:
     """Halftoned planes of a part of a picture, one page an ink.
 
-    `judged` is a small version of the part (see `sample`). `report` hears the share that is done and may raise
-    to stop; what was written then stays for another run with `resume`, unless it raises `BadInput`.
+    `judged` is a small version of the part (see `sample`). `report` hears the share that is done and may
+    raise to stop; what was written then stays for another run with `resume`, unless it raises `BadInput`.
     """
     conversion = Conversion(link)
     inks, width, height = conversion.inks, frame.window[2], frame.window[3]

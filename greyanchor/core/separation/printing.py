@@ -166,15 +166,15 @@ def print_to_file(
 
     Raises `BadInput` for artwork that cannot be printed, naming it.
     """
-    shape = order.shape
-    with open_artwork(art, shape.page, order.resolution, shape.width_mm, shape.quarters % 2 == 1) as opened:
-        picture = shape.upright(opened.picture())
-        frame = shape.frame(picture, order.resolution)
-        link = link_for(picture, order)
-        judged = small(shape.upright(opened.picture()), shape.part)
-        try:
+    shape, opening = order.shape, (order.resolution, order.shape.width_mm, order.shape.quarters % 2 == 1)
+    try:
+        with open_artwork(art, shape.page, *opening) as opened:
+            picture = shape.upright(opened.picture())
+            frame = shape.frame(picture, order.resolution)
+            link = link_for(picture, order)
+            judged = small(shape.upright(opened.picture()), shape.part)
             if order.screen is None:
                 return prepare_contone(picture, frame, link, output, judged, order.bits, ticket, report)
             return prepare_planes(picture, frame, link, order.screen, output, judged, ticket, report, resume)
-        except BadInput as error:
-            raise (error if error.source else error.at(Path(art).name)) from None
+    except BadInput as error:
+        raise (error if error.source else error.at(Path(art).name)) from None

@@ -225,6 +225,6 @@ def _spans(count: int, parts: int = 8) -> list[slice]:
 
 
 def needed(first: int, count: int, size: int, whole: int, reach: int = 2) -> tuple[int, int]:
-    """Which of `size` input places are read for `count` output places from `first`, of `whole`: first, last."""
+    """First and last of `size` places that are read for `count` places from `first` of `whole`."""
     at = _positions(first, first + count, size, whole, 0)
     return max(0, int(np.floor(at[0])) - reach + 1), min(size, int(np.floor(at[-1])) + reach + 1)

@@ -1,4 +1,4 @@
-"""Clustered dots at any frequency and angle, by supercells, and the hybrid that thins out instead of shrinking.
+"""Clustered dots at any frequency and angle, by supercells; and the hybrid, whose dots thin out.
 
 A screen's cells rarely fit the dots of a printer. A supercell of n x n cells does: its side runs from one dot
 exactly to another, and the cells within differ by a dot at most, spread evenly, so that a flat

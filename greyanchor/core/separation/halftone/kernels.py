@@ -30,7 +30,7 @@ def threshold_bits(tones, tile, shift, top, left, out):  # type: ignore[no-untyp
                 if at == width:
                     at = np.uint64(0)
             else:
-                for i in range(np.uint64(8)):
+                for _ in range(np.uint64(8)):
                     on = np.uint8(0)
                     if x < columns:
                         on = np.uint8(tones[row, x] > line[at])

@@ -89,9 +89,10 @@ class ScreenSpec:
 
 
 def parse_screen(text: str) -> ScreenSpec:
-    """A screen by its name: ``blue-noise``, ``diffusion``, ``am:lpi=60,angle=45,dot=round``, ``hybrid:lpi=60``.
+    """A screen by its name.
 
-    All may say ``drops=2`` or 3. Raises `BadInput` for what cannot be understood.
+    ``blue-noise``, ``diffusion``, ``am:lpi=60,angle=45,dot=round`` and ``hybrid:lpi=60,..`` are there. All
+    may say ``drops=2`` or 3. Raises `BadInput` for what cannot be understood.
 
     >>> str(parse_screen("am:lpi=80,angle=15"))
     'am:lpi=80,angle=15,dot=round'
@@ -165,7 +166,7 @@ class Screen:
         return -(-self.columns * self.spec.bits // 8)
 
     def levels(self, tones: Pixels, top: int = 0, left: int = 0) -> Pixels:
-        """Drop sizes (rows, columns), 0 for none, of tones (rows, columns) of 16 bits that begin at row `top`.
+        """Drop sizes (rows, columns), 0 for none, of 16-bit tones (rows, columns) from row `top` on.
 
         Error diffusion needs bands in order, each once.
         """
