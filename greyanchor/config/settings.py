@@ -7,6 +7,8 @@ ALLOWED_HOSTS     names the application is reached by, separated by commas
 GREYANCHOR_CATALOGUE  address of the supplier's catalogue; none when empty
 GREYANCHOR_DEVICES folder in which drivers keep theirs (default: devices, in the home folder)
 GREYANCHOR_INBOX  folder that is watched for readings (default: inbox, in the home folder)
+GREYANCHOR_FILES  folder of artwork and print files (default: files, in the home folder)
+GREYANCHOR_HOT_FOLDERS  folder of the hot folders (default: hot-folders, in the home folder)
 GREYANCHOR_LOG_LEVEL   DEBUG, INFO (default), WARNING or ERROR
 GREYANCHOR_LOG_FORMAT  text (default) or json
 GREYANCHOR_DEMO   set by `greyanchor demo`: shows the demo accounts on the sign-in page
@@ -48,6 +50,7 @@ ALLOWED_HOSTS = [h for h in os.environ.get("ALLOWED_HOSTS", "127.0.0.1,localhost
 INSTALLED_APPS = [
     "greyanchor.web",
     "greyanchor.demo",
+    "greyanchor.printroom",
     "greyanchor.builds",
     "greyanchor.checks",
     "greyanchor.measuring",
@@ -168,6 +171,10 @@ FILE_UPLOAD_MAX_MEMORY_SIZE = 40 * 1024 * 1024
 CATALOGUE_URL = os.environ.get("GREYANCHOR_CATALOGUE", "")
 #: the folder that drivers may use; folders of devices are inside it
 DEVICES_HOME = Path(os.environ.get("GREYANCHOR_DEVICES", HOME / "devices"))
+#: artwork and print files; Django's storage
+MEDIA_ROOT = Path(os.environ.get("GREYANCHOR_FILES", HOME / "files"))
+#: hot folders are inside it
+HOT_FOLDERS = Path(os.environ.get("GREYANCHOR_HOT_FOLDERS", HOME / "hot-folders"))
 INBOX = Path(os.environ.get("GREYANCHOR_INBOX", HOME / "inbox"))
 #: largest file a person may upload, in bytes
 UPLOAD_LIMIT = 16 * 1024 * 1024

@@ -12,6 +12,7 @@ urlpatterns = [
     path("profiles/", include("greyanchor.profiles.urls")),
     path("", include("greyanchor.measuring.urls")),
     path("checks/", include("greyanchor.checks.urls")),
+    path("", include("greyanchor.printroom.urls")),
 ]
 handler403 = "greyanchor.web.views.not_allowed"
 handler404 = "greyanchor.web.views.not_found"

@@ -157,7 +157,7 @@ def worker() -> int:
 
 
 def _watch() -> None:
-    """Beside the queue: the watched folder every few seconds, the catalogue every quarter of an hour, work
+    """Beside the queue: the watched folders every few seconds, the catalogue every quarter of an hour, work
     whose worker is gone, and whether whoever started this worker still runs.
     """
     from django.db import close_old_connections
@@ -165,15 +165,18 @@ def _watch() -> None:
     from greyanchor.background import queue
     from greyanchor.library.packs import catalogue
     from greyanchor.measuring import inbox
+    from greyanchor.printroom import hot_folders
 
     while not _orphaned():
         try:
             inbox.collect()
+            hot_folders.collect()
+            hot_folders.go_by_themselves()
             queue.mark_interrupted()
             if catalogue.address():
                 catalogue.ask_when_stale()
         except Exception as error:
-            print(f"The watched folder or the catalogue failed: {error}", file=sys.stderr, flush=True)
+            print(f"A watched folder or the catalogue failed: {error}", file=sys.stderr, flush=True)
         close_old_connections()
         time.sleep(_WATCH_PAUSE)
     _end_orphan()

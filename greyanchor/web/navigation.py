@@ -90,6 +90,16 @@ AREAS = (
             Tab("Control strips", "strips", stands_for=("strip-add",)),
         ),
     ),
+    Area(
+        "Print room",
+        "artwork",
+        modules=("greyanchor.printroom",),
+        tabs=(
+            Tab("Artwork", "artwork", stands_for=("artwork-add",)),
+            Tab("Jobs", "jobs", stands_for=("job", "print-file")),
+            Tab("Hot folders", "hot-folders", stands_for=("hot-folder-add",)),
+        ),
+    ),
     Area("Files", "files", views=("files", "upload")),
     Area(
         "Packs",

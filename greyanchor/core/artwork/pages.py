@@ -1,8 +1,7 @@
 """Pages of PDF, PostScript and EPS, drawn by Ghostscript in a process of its own.
 
 It runs with -dSAFER in an empty folder, may read that folder alone, and is stopped when it takes too long or
-too much memory. Every page is drawn as C M Y K and a plane for each spot colour, or as R G B where a page
-holds nothing else.
+too much memory.
 """
 
 from __future__ import annotations
@@ -50,14 +49,11 @@ class DrawnPage:
     ----------
     path
         Its process colours.
-    spots
-        Files of its spot colours, by name; black is full ink.
     resolution
         Dots an inch.
     """
 
     path: Path
-    spots: dict[str, Path]
     resolution: float
 
     def picture(self) -> Picture:
@@ -71,13 +67,13 @@ def render_page(
     folder: Path,
     resolution: float,
     width_mm: float | None = None,
-    colours: str = "rgb",
     seconds: float = MOST_SECONDS,
 ) -> DrawnPage:
     """Draw one page, from 1, into `folder`.
 
-    `colours` is ``rgb``, or ``cmyk`` for process colours and each spot colour. Where a width is given, the
-    page is drawn so fine that it has `resolution` when printed that wide.
+    Where a width is given, the page is drawn so fine that it has `resolution` when printed that wide. Cut
+    contours are left out: a cutter follows them. A page with C M Y K or spot colours is drawn in C M Y K, its
+    spot colours as what the file has in their place; any other page in R G B.
 
     Raises `BadInput`, naming the file, where Ghostscript is missing, refuses the file, or reaches a limit.
     """
@@ -95,7 +91,12 @@ def render_page(
             f"the page would have {pixels / 1e6:.0f} million pixels; {MOST_PIXELS // 10**6} are possible",
             path.name,
         )
-    device = "tiff24nc" if colours == "rgb" else "tiffsep"
+    device = "tiff24nc"
+    if _is_pdf(path):
+        from greyanchor.core.artwork.pdf_inspection import page_is_cmyk, without_contours
+
+        without_contours(path, folder / "art.pdf")
+        device = "tiff32nc" if page_is_cmyk(path, page) else device
     _run(
         path,
         folder,
@@ -107,7 +108,7 @@ def render_page(
             "-dTextAlphaBits=4",
             "-dGraphicsAlphaBits=4",
             "-dUseCropBox",
-            "-sCompression=lzw" if device == "tiff24nc" else "-dMaxSpots=12",
+            "-sCompression=lzw",
             "-sOutputFile=page.tif",
         ],
         seconds,
@@ -115,7 +116,7 @@ def render_page(
     drawn = folder / "page.tif"
     if not drawn.exists():
         raise BadInput(f"it has no page {page}", path.name)
-    return DrawnPage(drawn, _spots(folder), dots)
+    return DrawnPage(drawn, dots)
 
 
 def page_size(path: Path, page: int = 1) -> tuple[float, float]:
@@ -201,13 +202,3 @@ def _why(code: int, said: str, seconds: float) -> str:
         return "drawing it needs more memory than a page may take"
     first = next((line.strip() for line in said.splitlines() if "rror" in line), "")
     return f"it cannot be drawn ({first[:160] or f'Ghostscript ended with {code}'})"
-
-
-def _spots(folder: Path) -> dict[str, Path]:
-    """Planes that stand beside a page drawn in C M Y K, by the name of their ink."""
-    found = {}
-    for path in sorted(folder.glob("page(*).tif")):
-        name = path.name[5:-5]
-        if name not in ("Cyan", "Magenta", "Yellow", "Black"):
-            found[name] = path
-    return found

@@ -298,9 +298,12 @@ def _restore(screens: list[Screen], state: Mapping[str, Any]) -> None:
         screen.errors[:] = np.frombuffer(bytes.fromhex(text), dtype=np.float32).reshape(screen.errors.shape)
 
 
-def as_it_is(picture: Picture) -> Frame:
-    """A picture's own pixels."""
-    return Frame(picture.width, picture.height, (0, 0, picture.width, picture.height), picture.ppi)
+def planes_of(
+    picture: Picture, whole: tuple[int, int], window: Window, resolution: float, conversion: Conversion
+) -> Pixels:
+    """Planes (inks, rows, columns) of 16-bit amounts over a window of a page of `whole` columns and rows."""
+    frame = Frame(*whole, window, resolution)
+    return _planes(picture, frame, conversion, 0)(0, window[3])
 
 
 def small(picture: Picture, part: tuple[float, float, float, float]) -> Pixels:

@@ -210,3 +210,12 @@ def mode_lines(rows: list[Any], address: str) -> SafeString:
             parts.append(f'<td class="num">{shown}</td>' if c.numeric else f"<td>{shown}</td>")
         parts.append("</tr>")
     return mark_safe("".join(parts))
+
+
+@register.filter
+def percent(share: float | None) -> str:
+    """A share as percent: ``67 %``; one decimal below 10 %, a dash where it is not known."""
+    if share is None:
+        return "–"
+    value = 100.0 * float(share)
+    return f"{value:.1f} %" if 0.0 < value < 9.95 else f"{value:.0f} %"

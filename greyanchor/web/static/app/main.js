@@ -7,6 +7,7 @@ import { lead, leadToError } from "./focus.js";
 import { offerWhatIsThere, showDriverOptions, showSliders, watchForms } from "./forms.js";
 import { watchKeys } from "./keys.js";
 import { keepReadable } from "./lettering.js";
+import { showFoot, watchDrops, watchLightTable } from "./light-table.js";
 import { followTyping, watchLimits } from "./limits.js";
 import { oneAtATime, underGlass } from "./loupes.js";
 import { watchNumbers } from "./numbers.js";
@@ -31,6 +32,9 @@ function prepare(root) {
   for (const handle of root.querySelectorAll("circle.handle")) watchHandle(handle);
   for (const box of root.querySelectorAll("[data-one-at-a-time]")) oneAtATime(box);
   for (const box of root.querySelectorAll("[data-glass]")) underGlass(box);
+  for (const box of root.querySelectorAll("[data-light-table]")) watchLightTable(box);
+  for (const form of root.querySelectorAll("form[data-drop]")) watchDrops(form);
+  showFoot(root);
   for (const field of root.querySelectorAll("[data-folder]")) field.webkitdirectory = true;
   for (const form of root.querySelectorAll("form.device")) showDriverOptions(form);
   showHandles();

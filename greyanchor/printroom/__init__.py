@@ -1,0 +1,1 @@
+"""Artwork, jobs and print files: what print modes are for."""

@@ -1,0 +1,70 @@
+"""Where the print room's files lie: in Django's storage, written whole or not at all."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from django.core.files import File
+from django.core.files.storage import default_storage
+
+#: largest artwork, bytes
+MOST_ARTWORK = 4 * 2**30
+
+
+def local(name: str) -> Path:
+    """The file as a path of this machine."""
+    return Path(default_storage.path(name))
+
+
+def place(name: str) -> Path:
+    """Where a file that is made here shall stand; its folder is made."""
+    path = local(name)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    return path
+
+
+@contextmanager
+def whole(name: str) -> Iterator[Path]:
+    """A path to write to, which takes its place under `name` when all went well."""
+    path = place(name)
+    partial = path.with_name(f".{secrets.token_hex(6)}-{path.name}")
+    try:
+        yield partial
+        os.replace(partial, path)
+    finally:
+        partial.unlink(missing_ok=True)
+
+
+def artwork_name(sha256: str) -> str:
+    """Where an artwork lies: by its hash, whatever it was called."""
+    return f"artwork/{sha256[:2]}/{sha256}"
+
+
+def take_in(content: File) -> tuple[str, int]:
+    """Store a file by its hash, once; its SHA-256 and size."""
+    digest, size = hashlib.sha256(), 0
+    parts = place(f"artwork/.{secrets.token_hex(8)}.part")
+    try:
+        with open(parts, "wb") as out:
+            for chunk in content.chunks(2**20):
+                digest.update(chunk)
+                size += len(chunk)
+                out.write(chunk)
+        sha256 = digest.hexdigest()
+        path = place(artwork_name(sha256))
+        if not path.exists():
+            os.replace(parts, path)
+        return sha256, size
+    finally:
+        parts.unlink(missing_ok=True)
+
+
+def remove(name: str) -> None:
+    """Remove a file, if it is there."""
+    if name:
+        local(name).unlink(missing_ok=True)

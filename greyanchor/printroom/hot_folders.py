@@ -1,0 +1,156 @@
+"""Watched folders whose files become artwork, and jobs with the folder's defaults."""
+
+from __future__ import annotations
+
+import os
+import time
+from pathlib import Path
+
+from django.conf import settings
+from django.contrib.auth.models import User
+from django.db import transaction
+
+from greyanchor.accounts.roles import MAKE, acting, needs
+from greyanchor.core.errors import BadInput
+from greyanchor.library.models import PrintMode
+from greyanchor.measuring.claims import claimed
+from greyanchor.printroom import intake, jobs
+from greyanchor.printroom.models import Arrived, Artwork, HotFolder
+from greyanchor.printroom.preparing import order_print_files
+
+#: seconds that a file must be left alone before it is taken
+SETTLED = 3.0
+#: files of one folder that are taken at a time, so that a flood does not keep the others waiting
+AT_ONCE = 20
+_DONE, _REFUSED = "taken", "refused"
+#: kinds of file by their ending, for folders that take some only
+KINDS = {
+    "pdf": (".pdf",),
+    "postscript": (".ps", ".eps"),
+    "tiff": (".tif", ".tiff"),
+    "jpeg": (".jpg", ".jpeg"),
+    "png": (".png",),
+}
+
+
+def path_of(folder: HotFolder) -> Path:
+    """Where a hot folder lies: inside the shop's folder of hot folders, whatever it is called."""
+    return Path(settings.HOT_FOLDERS) / folder.folder
+
+
+@needs(MAKE)
+@transaction.atomic
+def make(name: str, folder: str, user: User | None, **defaults: object) -> HotFolder:
+    """Make a hot folder and its place. Raises `BadInput` for a name that is taken or leads elsewhere."""
+    plain = folder.strip()
+    if not plain or Path(plain).name != plain or plain.startswith("."):
+        raise BadInput(f"{folder!r} is not a folder inside {settings.HOT_FOLDERS}: name one like deck-charts")
+    if HotFolder.objects.filter(name=name).exists() or HotFolder.objects.filter(folder=plain).exists():
+        raise BadInput(f"there is a hot folder called {name} or in {plain} already; choose another name")
+    if not name.strip():
+        raise BadInput("a hot folder has a name")
+    made = HotFolder.objects.create(name=name.strip(), folder=plain, made_by=user, **defaults)
+    path_of(made).mkdir(parents=True, exist_ok=True)
+    return made
+
+
+def collect() -> int:
+    """Take what has come into every active folder; how many files. One process at a time does so."""
+    with claimed("hot folders") as mine:
+        if not mine:
+            return 0
+        taken = 0
+        for folder in HotFolder.objects.filter(active=True).select_related("mode", "made_by"):
+            for path in _settled(path_of(folder)):
+                _take(folder, path)
+                taken += 1
+        return taken
+
+
+def _settled(place: Path) -> list[Path]:
+    """Files that nobody writes to any more, the oldest first; not links, not hidden ones, not folders."""
+    found = []
+    now = time.time()
+    try:
+        entries = list(os.scandir(place))
+    except OSError:
+        return []
+    for entry in entries:
+        try:
+            if entry.name.startswith(".") or not entry.is_file(follow_symlinks=False):
+                continue
+            facts = entry.stat(follow_symlinks=False)
+        except OSError:
+            continue
+        if now - max(facts.st_mtime, facts.st_ctime) >= SETTLED:
+            found.append((facts.st_mtime, Path(entry.path)))
+    return [path for _, path in sorted(found)[:AT_ONCE]]
+
+
+def _take(folder: HotFolder, path: Path) -> None:
+    """One file: artwork and a job, or a refusal; either way it leaves the folder."""
+    arrived = Arrived(folder=folder, name=intake.plain_name(path.name))
+    try:
+        _fits(folder, path)
+        with acting(folder.made_by):
+            arrived.artwork, _ = intake.add_path(path, folder.made_by, f"hot folder {folder.name}")
+            job = _job(folder, arrived.artwork)
+            arrived.job = job
+    except BadInput as error:
+        arrived.reason = str(error)[:400]
+    except OSError as error:
+        arrived.reason = f"{path.name} cannot be read: {error.strerror or error}"[:400]
+    arrived.save()
+    _put_away(path, _REFUSED if arrived.reason else _DONE)
+
+
+def _fits(folder: HotFolder, path: Path) -> None:
+    wanted = [k for k in folder.kinds.split() if k in KINDS]
+    if wanted and path.suffix.lower() not in [e for k in wanted for e in KINDS[k]]:
+        raise BadInput(f"this folder takes {', '.join(wanted)} alone", path.name)
+
+
+def _job(folder: HotFolder, artwork: Artwork) -> object:
+    mode = folder.mode if folder.mode and folder.mode.state == PrintMode.State.RELEASED else None
+    facts = {"margin_mm": folder.margin_mm, "intent": folder.intent, "keep_black": folder.keep_black}
+    if folder.width_mm:
+        facts["width_mm"] = folder.width_mm
+    return jobs.make_job(artwork, folder.made_by, mode, 1, facts, held=not folder.go)
+
+
+def _put_away(path: Path, where: str) -> None:
+    """Out of the way, beside the folder's own files; a name that is taken gets a number."""
+    place = path.parent / where
+    place.mkdir(exist_ok=True)
+    target = place / path.name
+    number = 2
+    while target.exists():
+        target = place / f"{path.stem} ({number}){path.suffix}"
+        number += 1
+    try:
+        os.replace(path, target)
+    except OSError:
+        path.unlink(missing_ok=True)
+
+
+def go_by_themselves() -> int:
+    """Prepare jobs of folders that let them go, once their artwork was examined without anything that stops."""
+    started = 0
+    waiting = Arrived.objects.filter(
+        folder__go=True, job__held=False, job__mode__isnull=False, job__print_files__isnull=True,
+        artwork__state=Artwork.State.DONE,
+    ).select_related("job__artwork", "job__mode__printer", "job__mode__ink_set", "folder__made_by")[:AT_ONCE]  # fmt: skip
+    for arrived in waiting:
+        job = arrived.job
+        assert job is not None
+        if job.artwork.worst == "stop":
+            type(job).objects.filter(pk=job.pk).update(held=True)
+            continue
+        with acting(arrived.folder.made_by):
+            try:
+                order_print_files(job, arrived.folder.made_by)
+                started += 1
+            except BadInput as error:
+                Arrived.objects.filter(pk=arrived.pk).update(reason=str(error)[:400])
+                type(job).objects.filter(pk=job.pk).update(held=True)
+    return started

@@ -1,0 +1,77 @@
+"""Taking artwork in: by hand, by a hot folder, by another program."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from pathlib import Path
+
+from django.contrib.auth.models import User
+from django.core.files import File
+from django.db import transaction
+
+from greyanchor.accounts.roles import USE, needs
+from greyanchor.background import queue
+from greyanchor.core.errors import BadInput
+from greyanchor.printroom import files
+from greyanchor.printroom.models import Artwork
+
+_SEPARATORS = re.compile(r"[/\\\x00-\x1f\x7f]")
+
+
+def plain_name(name: str) -> str:
+    """A file's name as it may be shown: without folders, control characters and endless length."""
+    made = unicodedata.normalize("NFC", _SEPARATORS.sub("_", name)).strip(" .") or "without a name"
+    return made if len(made) <= 200 else f"{made[:150]}…{made[-40:]}"
+
+
+@needs(USE)
+def add(content: File, name: str, user: User | None, came_from: str = "") -> tuple[Artwork, bool]:
+    """Keep a file and have it examined; the artwork, and whether it is new.
+
+    The same file comes back as the artwork that it was before, whatever it is called now. Raises `BadInput` for
+    an empty file and for one that is too large.
+    """
+    name = plain_name(name)
+    if content.size == 0:
+        raise BadInput("the file is empty", name)
+    if content.size and content.size > files.MOST_ARTWORK:
+        raise BadInput(
+            f"it has {content.size / 2**30:.1f} GB; {files.MOST_ARTWORK // 2**30} GB are taken", name
+        )
+    sha256, size = files.take_in(content)
+    with transaction.atomic():
+        made, new = Artwork.objects.get_or_create(
+            sha256=sha256,
+            defaults={
+                "name": name,
+                "size": size,
+                "file": files.artwork_name(sha256),
+                "started_by": user,
+                "came_from": came_from[:120],
+                "message": "waiting for the worker",
+            },
+        )
+        if new:
+            queue.start(made)
+    return made, new
+
+
+@needs(USE)
+def add_path(path: Path, user: User | None, came_from: str = "") -> tuple[Artwork, bool]:
+    """The same for a file of this machine."""
+    with open(path, "rb") as file:
+        return add(File(file, name=path.name), path.name, user, came_from)
+
+
+@needs(USE)
+@transaction.atomic
+def examine_again(artwork: Artwork) -> None:
+    """Examine once more what was refused or interrupted."""
+    again = (Artwork.State.FAILED, Artwork.State.INTERRUPTED, Artwork.State.CANCELLED)
+    changed = Artwork.objects.filter(pk=artwork.pk, state__in=again).update(
+        state=Artwork.State.QUEUED, message="waiting for the worker", cancel_asked=False, progress=0.0
+    )
+    if not changed:
+        raise BadInput(f"{artwork} is {artwork.get_state_display()}; there is nothing to examine again")
+    queue.start(artwork)

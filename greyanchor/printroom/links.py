@@ -1,0 +1,66 @@
+"""The conversion of a job: its artwork, its mode and its choices, made one, and kept for a while."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping
+from functools import lru_cache
+from typing import Any
+
+from greyanchor.core.artwork.pictures import Picture
+from greyanchor.core.calibration.curves import CurveSet
+from greyanchor.core.errors import BadInput
+from greyanchor.core.formats import icc
+from greyanchor.core.separation.from_pack import mode_inks
+from greyanchor.core.separation.link import DeviceLink, ModeInks
+from greyanchor.core.separation.printing import Order, link_for
+from greyanchor.library.models import PrintMode
+from greyanchor.printroom import choices as chosen
+from greyanchor.printroom.models import Job
+from greyanchor.profiles.models import AimRecord
+
+
+def fingerprint(*parts: Any) -> str:
+    """A short hash of plain values."""
+    return hashlib.sha256(json.dumps(parts, sort_keys=True, default=str).encode()).hexdigest()[:16]
+
+
+def inks_of(mode: PrintMode) -> ModeInks:
+    """What a mode prints. Raises `BadInput` for one without a profile."""
+    if mode.profile_id is None:
+        raise BadInput(f"{mode.name} has no profile yet, so nothing can be printed through it")
+    return _inks(mode.pk, mode.version, mode.profile_id, mode.curve_set_id)
+
+
+@lru_cache(maxsize=48)
+def _inks(pk: int, version: int, profile: int, curves: int | None) -> ModeInks:
+    mode = PrintMode.objects.select_related("profile", "curve_set").get(pk=pk)
+    assert mode.profile is not None
+    read = icc.loads(bytes(mode.profile.data), mode.profile.title)
+    made = CurveSet.from_csv(mode.curves) if mode.curves else None
+    return mode_inks(read, made, list(mode.splits), mode.limits, mode.total_ink)
+
+
+def press_of(choices: Mapping[str, Any]) -> AimRecord | None:
+    """The press that a job is printed as on."""
+    return AimRecord.objects.filter(pk=choices["press"]).first() if choices["press"] else None
+
+
+def order_of(job: Job, mode: PrintMode, choices: Mapping[str, Any]) -> Order:
+    """Everything the core needs to print a job."""
+    from greyanchor.core.separation.printing import screen_of
+
+    return Order(
+        inks_of(mode),
+        chosen.shape_of(choices, job.page),
+        chosen.settings_of(choices, press_of(choices)),
+        resolution=float(mode.environment.get("resolution", 600)),
+        screen=screen_of(str(mode.environment.get("halftone", ""))),
+    )
+
+
+def link_of(picture: Picture, mode: PrintMode, choices: Mapping[str, Any]) -> DeviceLink:
+    """The conversion of a picture through a mode with a job's choices."""
+    settings = chosen.settings_of(choices, press_of(choices))
+    return link_for(picture, Order(inks_of(mode), settings=settings))

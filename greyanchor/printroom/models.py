@@ -1,0 +1,149 @@
+"""Artwork as it came, the jobs that print it, hot folders, and the print files that jobs become."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.conf import settings
+from django.db import models
+
+from greyanchor.background.models import BackgroundWork
+from greyanchor.library.models import PrintMode
+
+
+class Artwork(BackgroundWork):
+    """A file as it came, kept once by its hash; `facts` is what its examination found (`ArtworkFacts`).
+
+    Its work is its examination. `raster` is its first page as a tiled pyramid, which views are cut from.
+    """
+
+    name = models.CharField(max_length=200)
+    sha256 = models.CharField(max_length=64, unique=True)
+    size = models.PositiveBigIntegerField()
+    file = models.CharField(max_length=200)
+    facts = models.JSONField(default=dict, blank=True)
+    raster = models.CharField(max_length=200, blank=True)
+    thumbnail = models.CharField(max_length=200, blank=True)
+    came_from = models.CharField(max_length=120, blank=True)
+
+    class Meta(BackgroundWork.Meta):
+        indexes = [models.Index(fields=["name"])]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def kind(self) -> str:
+        """PDF, PostScript or picture; empty before it was examined."""
+        return str(self.facts.get("kind", ""))
+
+    @property
+    def pages(self) -> list[dict[str, Any]]:
+        """Facts of each page."""
+        return list(self.facts.get("pages", []))
+
+    @property
+    def findings(self) -> list[dict[str, str]]:
+        """What was found, the worst first."""
+        return list(self.facts.get("findings", []))
+
+    @property
+    def worst(self) -> str:
+        """The worst level among its findings; ``refused`` where it is no artwork."""
+        if self.state in (self.State.FAILED, self.State.INTERRUPTED):
+            return "refused"
+        levels = [f["level"] for f in self.findings]
+        return next((level for level in ("stop", "warn", "know") if level in levels), "")
+
+
+class HotFolder(models.Model):
+    """A watched folder, with what stands for every file that falls into it."""
+
+    name = models.CharField(max_length=80, unique=True)
+    folder = models.CharField(max_length=120, unique=True)
+    mode = models.ForeignKey(PrintMode, null=True, blank=True, on_delete=models.SET_NULL, related_name="+")
+    kinds = models.CharField(max_length=120, blank=True)
+    margin_mm = models.FloatField(default=0.0)
+    width_mm = models.FloatField(null=True, blank=True)
+    intent = models.CharField(max_length=12, default="relative")
+    keep_black = models.BooleanField(default=False)
+    go = models.BooleanField("prepare by itself", default=False)
+    active = models.BooleanField(default=True)
+    made_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+"
+    )
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Arrived(models.Model):
+    """A file that came by a hot folder, and what became of it."""
+
+    folder = models.ForeignKey(HotFolder, on_delete=models.CASCADE, related_name="arrived")
+    name = models.CharField(max_length=200)
+    artwork = models.ForeignKey(Artwork, null=True, on_delete=models.SET_NULL, related_name="+")
+    job = models.ForeignKey("Job", null=True, on_delete=models.SET_NULL, related_name="+")
+    reason = models.CharField(max_length=400, blank=True)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-pk"]
+
+
+class Job(models.Model):
+    """One page of an artwork, printed through a mode: size, part, colours.
+
+    `choices` holds what the job itself chose; what it did not choose is as the mode and the file have it. A job
+    never takes anything from the job before it.
+    """
+
+    artwork = models.ForeignKey(Artwork, on_delete=models.PROTECT, related_name="jobs")
+    name = models.CharField(max_length=200, db_index=True)
+    page = models.PositiveIntegerField(default=1)
+    mode = models.ForeignKey(PrintMode, null=True, on_delete=models.PROTECT, related_name="jobs")
+    choices = models.JSONField(default=dict, blank=True)
+    undo = models.JSONField(default=list, blank=True)
+    redo = models.JSONField(default=list, blank=True)
+    outcomes = models.JSONField(default=dict, blank=True)
+    held = models.BooleanField(default=True)
+    piece_of = models.ForeignKey(
+        "self", null=True, blank=True, on_delete=models.CASCADE, related_name="pieces"
+    )
+    version = models.PositiveIntegerField(default=1)
+    made_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+"
+    )
+    made_at = models.DateTimeField(auto_now_add=True, db_index=True)
+    changed_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ["-pk"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class PrintFile(BackgroundWork):
+    """A job, or one panel of it, prepared for a printer; its work is the preparing.
+
+    `ticket` says what it was made for and of; `facts` what came out (`Prepared`).
+    """
+
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="print_files")
+    panel = models.PositiveIntegerField(default=0)
+    ticket = models.JSONField(default=dict)
+    choices = models.JSONField(default=dict)
+    facts = models.JSONField(default=dict, blank=True)
+    file = models.CharField(max_length=200, blank=True)
+    picture = models.CharField(max_length=200, blank=True)
+
+    class Meta(BackgroundWork.Meta):
+        pass
+
+    def __str__(self) -> str:
+        return f"{self.job} panel {self.panel}" if self.panel else str(self.job)

@@ -1,0 +1,207 @@
+"""This job on each mode: what comes out, how long it takes, how much ink; kept once it is known."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from greyanchor.core.calibration.consequences import LOAD_AT_FULL
+from greyanchor.core.errors import BadInput
+from greyanchor.core.printing.throughput import square_metres_an_hour
+from greyanchor.core.separation.coming_out import coming_out
+from greyanchor.core.separation.prepare import small
+from greyanchor.library.models import PrintMode
+from greyanchor.printroom import choices as chosen
+from greyanchor.printroom import rasters
+from greyanchor.printroom.links import fingerprint, link_of
+from greyanchor.printroom.models import Job
+from greyanchor.printroom.preparing import size_mm
+
+#: pixels that a job is judged by: enough for a thousandth of its area
+_JUDGED = 24_000
+#: modes that a job is judged on at once
+MOST_MODES = 60
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """A job on a mode.
+
+    Attributes
+    ----------
+    mode
+        Which.
+    facts
+        Shares of the area (`area_within_1`, `area_within_3`, `area_beyond_3`), `mean` and `worst` (dE00).
+    minutes
+        To print it all; None where the machine's speed is not known.
+    ink_ml
+        By plane, all copies.
+    reasons
+        What speaks for it and against it, in words.
+    """
+
+    mode: PrintMode
+    facts: dict[str, Any]
+    minutes: float | None
+    ink_ml: dict[str, float]
+    reasons: tuple[str, ...] = ()
+
+    @property
+    def total_ml(self) -> float:
+        """All inks together."""
+        return sum(self.ink_ml.values())
+
+    @property
+    def percent_within_3(self) -> float:
+        """Share of the area within 3 dE00, percent."""
+        return 100.0 * float(self.facts["area_within_3"])
+
+
+def outcome(job: Job, mode: PrintMode) -> Outcome:
+    """A job on one mode, as it was computed before where nothing changed since."""
+    choices = chosen.of_job(job)
+    key = _key(job, mode, choices)
+    kept = job.outcomes.get(str(mode.pk))
+    if kept is None or kept.get("key") != key:
+        kept = {"key": key, **_computed(job, mode, choices)}
+        job.outcomes[str(mode.pk)] = kept
+        Job.objects.filter(pk=job.pk).update(outcomes=job.outcomes)
+    return _outcome(job, mode, kept)
+
+
+def ranked(job: Job, modes: list[PrintMode]) -> list[Outcome]:
+    """A job on each of some modes, the best first: what comes out, then time."""
+    choices = chosen.of_job(job)
+    found, pixels = [], None
+    changed = False
+    for mode in modes[:MOST_MODES]:
+        key = _key(job, mode, choices)
+        kept = job.outcomes.get(str(mode.pk))
+        if kept is None or kept.get("key") != key:
+            try:
+                if pixels is None:
+                    pixels = _pixels(job, choices)
+                kept = {"key": key, **_computed(job, mode, choices, pixels)}
+            except BadInput:
+                continue  # a mode that this artwork cannot go through is no choice for it
+            job.outcomes[str(mode.pk)] = kept
+            changed = True
+        found.append(_outcome(job, mode, kept))
+    if changed:
+        Job.objects.filter(pk=job.pk).update(outcomes=job.outcomes)
+    return _with_reasons(sorted(found, key=_order))
+
+
+def _order(found: Outcome) -> tuple[bool, float, float, float]:
+    fails = found.mode.last_verdict == "fail"
+    share = round(found.facts["area_within_3"], 2)
+    return (fails, -share, found.minutes or 1e9, found.facts["mean"])
+
+
+def _with_reasons(found: list[Outcome]) -> list[Outcome]:
+    if not found:
+        return []
+    best = max(f.facts["area_within_3"] for f in found)
+    quickest = min((f.minutes for f in found if f.minutes), default=None)
+    least = min(f.total_ml for f in found)
+    out = []
+    for f in found:
+        said = []
+        if f.mode.last_verdict == "fail":
+            said.append("FAILS its last check")
+        if f.facts["area_within_3"] >= best - 0.005 and len(found) > 1:
+            said.append("most of the area within 3")
+        if quickest and f.minutes == quickest and len(found) > 1:
+            said.append("quickest")
+        if f.total_ml <= least * 1.001 and len(found) > 1:
+            said.append("least ink")
+        out.append(Outcome(f.mode, f.facts, f.minutes, f.ink_ml, tuple(said)))
+    return out
+
+
+def _key(job: Job, mode: PrintMode, choices: dict[str, Any]) -> str:
+    return fingerprint(job.artwork.sha256, job.page, choices, mode.pk, mode.version, mode.profile_id)
+
+
+def _pixels(job: Job, choices: dict[str, Any]) -> tuple[Any, Any]:
+    """The job's picture, which says what its colours are, and a small version of the part that is printed."""
+    shape = chosen.shape_of(choices, job.page)
+    count = rasters.levels(*_raster_size(job))
+    coarse = rasters.level(job.artwork, job.page, max(0, count - 3))
+    picture = shape.upright(coarse)
+    pixels = small(picture, shape.part)
+    share = max(1, int(np.ceil((pixels.shape[0] * pixels.shape[1] / _JUDGED) ** 0.5)))
+    return picture, pixels[::share, ::share]
+
+
+def _raster_size(job: Job) -> tuple[int, int]:
+    finest = rasters.level(job.artwork, job.page, 0)
+    return finest.width, finest.height
+
+
+def _computed(
+    job: Job, mode: PrintMode, choices: dict[str, Any], given: tuple[Any, Any] | None = None
+) -> dict[str, Any]:
+    picture, pixels = given or _pixels(job, choices)
+    link = link_of(picture, mode, choices)
+    found = coming_out(link, pixels).facts()
+    raw = link.exact(pixels.reshape(-1, pixels.shape[2])[::4] / float(np.iinfo(pixels.dtype).max))
+    return {"facts": found, "coverage": dict(zip(link.inks, raw.mean(axis=0).round(5).tolist()))}
+
+
+def _outcome(job: Job, mode: PrintMode, kept: dict[str, Any]) -> Outcome:
+    choices = chosen.of_job(job)
+    width, height = printed_mm(job)
+    copies = int(choices["copies"])
+    area = width * height / 1e6 * copies
+    ml = {c: LOAD_AT_FULL * area * v for c, v in kept["coverage"].items()}
+    return Outcome(mode, kept["facts"], minutes_of(mode, width, height * copies), ml)
+
+
+def printed_mm(job: Job) -> tuple[float, float]:
+    """Width and height of what is printed of a job, turned as it will lie."""
+    width, height = size_mm(job)
+    choices = chosen.of_job(job)
+    if choices["crop"]:
+        width, height = width * choices["crop"][2], height * choices["crop"][3]
+    return (height, width) if int(choices["quarters"]) % 2 else (width, height)
+
+
+def minutes_of(mode: PrintMode, width: float, height: float) -> float | None:
+    """Minutes to print `height` mm of a strip `width` mm wide; None where the machine's carriage is not known.
+
+    The head crosses only what is printed, so that a narrow job takes less time a stroke than a wide one.
+    """
+    machine = mode.printer.machine
+    if machine is None or not width or "passes" not in mode.environment:
+        return None
+    from dataclasses import replace
+
+    narrow = replace(machine, width=min(machine.width, width + 40.0))
+    speed = square_metres_an_hour(
+        narrow,
+        mode.environment["resolution"],
+        mode.environment["passes"],
+        mode.environment["direction"],
+        mode.handling.get("pass_pause", 0.0),
+        mode.handling.get("overprints", 1.0) or 1.0,
+    )
+    return narrow.width * height / 1e6 / speed * 60.0
+
+
+def candidates(job: Job) -> list[PrintMode]:
+    """Released modes that a job could be printed through: those of its mode's media class, then the others."""
+    released = (
+        PrintMode.objects.filter(state=PrintMode.State.RELEASED, profile__isnull=False)
+        .select_related("printer", "media__media_class", "ink_set")
+        .order_by("name")
+    )
+    if job.mode is not None and job.mode.media.media_class_id:
+        alike = released.filter(media__media_class=job.mode.media.media_class_id)
+        if job.mode.state == PrintMode.State.RELEASED or alike.exists():
+            same_printer = released.filter(printer=job.mode.printer_id)
+            return list((alike | same_printer).distinct()[:MOST_MODES])
+    return list(released[:MOST_MODES])

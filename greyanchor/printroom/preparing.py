@@ -1,0 +1,158 @@
+"""Jobs to print files: queued, carried out, and seen as a picture of the print."""
+
+from __future__ import annotations
+
+import io
+from typing import Any
+
+import numpy as np
+from django.contrib.auth.models import User
+from django.db import transaction
+from PIL import Image
+
+from greyanchor.accounts.roles import USE, needs
+from greyanchor.background import queue, work
+from greyanchor.core.colour.colorimetry import lab_to_srgb
+from greyanchor.core.errors import BadInput
+from greyanchor.core.printing.environment import PrintEnvironment
+from greyanchor.core.separation.conversion import Conversion
+from greyanchor.core.separation.prepare import small
+from greyanchor.core.separation.printing import print_to_file
+from greyanchor.devices.ports import ViewPort
+from greyanchor.library.machines.connections import printer_port
+from greyanchor.library.models import PrintMode
+from greyanchor.printroom import choices as chosen
+from greyanchor.printroom import files, rasters
+from greyanchor.printroom.links import fingerprint, link_of, order_of
+from greyanchor.printroom.models import Job, PrintFile
+
+
+@needs(USE)
+@transaction.atomic
+def order_print_files(job: Job, user: User | None) -> list[PrintFile]:
+    """Queue the preparing of a job: one print file, or one for each panel that is switched on.
+
+    What is queued is as the job stands now; what it chooses later changes no print file. Raises `BadInput` for
+    a job without a mode, and for one that is being prepared already as it is.
+    """
+    mode = job.mode
+    if mode is None:
+        raise BadInput("choose a print mode first")
+    if mode.state != PrintMode.State.RELEASED:
+        raise BadInput(f"{mode.name} is {mode.get_state_display()}; jobs are printed through released modes")
+    facts = chosen.of_job(job)
+    width = size_mm(job)[0]
+    parts = chosen.panels_of(facts, width)
+    off = set(facts["panels_off"])
+    wanted = [i for i in range(len(parts)) if i + 1 not in off]
+    if not wanted:
+        raise BadInput("every panel is switched off: switch one on")
+    made = []
+    for i in wanted:
+        single = {**facts, "crop": list(parts[i])} if len(parts) > 1 else facts
+        ticket = {
+            "job": job.pk,
+            "panel": i + 1 if len(parts) > 1 else 0,
+            "mode": mode.name,
+            "edition": _edition(mode),
+            "printer": mode.printer.model,
+            "ink_set": mode.ink_set.name,
+            "environment": mode.environment_hash,
+            "artwork": job.artwork.sha256,
+            "page": job.page,
+            "choices": fingerprint(single),
+        }
+        same = job.print_files.filter(ticket=ticket)
+        busy = same.filter(state__in=[PrintFile.State.QUEUED, PrintFile.State.RUNNING]).first()
+        if busy is not None and not busy.looks_dead:
+            raise BadInput("this job is being prepared already, as it is")
+        record = PrintFile.objects.create(
+            job=job, panel=ticket["panel"], ticket=ticket, choices=single, started_by=user,
+            message="waiting for the worker",
+        )  # fmt: skip
+        queue.start(record)
+        made.append(record)
+    return made
+
+
+def _edition(mode: PrintMode) -> int:
+    newest = mode.editions.order_by("-number").values_list("number", flat=True).first()
+    return int(newest or 0)
+
+
+def size_mm(job: Job) -> tuple[float, float]:
+    """Width and height of the whole page as the job prints it."""
+    pages = job.artwork.pages
+    if not 1 <= job.page <= len(pages):
+        return (0.0, 0.0)
+    page = pages[job.page - 1]
+    width, height = float(page["width_mm"]), float(page["height_mm"])
+    asked = chosen.of_job(job)["width_mm"]
+    share = float(asked) / width if asked and width else 1.0
+    return width * share, height * share
+
+
+def prepare_print_file(pk: int) -> None:
+    """Carry out the preparing of a print file; a killed one is gone on with."""
+    record = PrintFile.objects.select_related(
+        "job__artwork", "job__mode__printer", "job__mode__profile", "job__mode__curve_set"
+    ).get(pk=pk)
+    mode = record.job.mode
+    assert mode is not None
+    if _edition(mode) != record.ticket["edition"] or mode.environment_hash != record.ticket["environment"]:
+        raise BadInput(f"{mode.name} has another edition by now: prepare the job again")
+    name = f"print-files/{record.job_id}/{fingerprint(record.ticket)}-{pk}.tif"
+    report = work.progress_of(PrintFile, pk)
+    order = order_of(record.job, mode, record.choices)
+    done = print_to_file(
+        files.local(record.job.artwork.file),
+        order,
+        files.place(name),
+        record.ticket,
+        lambda share: report(0.95 * share, f"{100 * share:.0f} % prepared"),
+        resume=True,
+    )
+    picture = _picture_of_print(record, mode)
+    PrintFile.objects.filter(pk=pk).update(file=name, picture=picture, facts=done.facts())
+    work.end(PrintFile, pk, PrintFile.State.DONE, "prepared")
+
+
+def _picture_of_print(record: PrintFile, mode: PrintMode) -> str:
+    """The print as the printer shows it, where it shows its prints; nothing elsewhere."""
+    port = printer_port(mode.printer)
+    if not isinstance(port, ViewPort):
+        return ""
+    shape = chosen.shape_of(record.choices, record.job.page)
+    picture = shape.upright(rasters.level(record.job.artwork, record.job.page, 0))
+    pixels = small(picture, shape.part)
+    raw = Conversion(link_of(picture, mode, record.choices)).convert(pixels)
+    environment = PrintEnvironment(**mode.environment)
+    lab = _looked_at(port, environment, raw)
+    drawn = np.round(np.clip(lab_to_srgb(lab), 0.0, 1.0) * 255.0).astype(np.uint8)
+    name = f"prints/{record.job_id}/{record.pk}.png"
+    data = io.BytesIO()
+    Image.fromarray(drawn).save(data, format="PNG")
+    with files.whole(name) as partial:
+        partial.write_bytes(data.getvalue())
+    return name
+
+
+def _looked_at(port: ViewPort, environment: PrintEnvironment, raw: Any) -> Any:
+    """Lab (rows, columns, 3) of amounts of ink of 16 bits, each colour looked at once, to 6 bits an ink."""
+    coarse = (raw >> 10).reshape(-1, raw.shape[2])
+    colours, place = np.unique(coarse, axis=0, return_inverse=True)
+    lab = port.look(environment, (colours + 0.5 * (colours > 0)) / 63.5)
+    return lab[place.reshape(-1)].reshape(*raw.shape[:2], 3)
+
+
+@needs(USE)
+@transaction.atomic
+def go_on(record: PrintFile) -> None:
+    """Start again what failed, was cancelled or interrupted; what is written already stays."""
+    again = (PrintFile.State.FAILED, PrintFile.State.CANCELLED, PrintFile.State.INTERRUPTED)
+    changed = PrintFile.objects.filter(pk=record.pk, state__in=again).update(
+        state=PrintFile.State.QUEUED, cancel_asked=False, message="waiting for the worker", error=""
+    )
+    if not changed:
+        raise BadInput(f"this print file is {record.get_state_display()}; there is nothing to go on with")
+    queue.start(record)

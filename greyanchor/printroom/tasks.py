@@ -1,0 +1,33 @@
+"""Background work of the print room: examining artwork, preparing jobs."""
+
+from __future__ import annotations
+
+from greyanchor.background import queue, work
+from greyanchor.core.artwork.inspection import examine
+from greyanchor.core.errors import BadInput
+from greyanchor.printroom import files, preparing, rasters
+from greyanchor.printroom.models import Artwork, PrintFile
+
+
+@queue.handles(Artwork)
+def examine_artwork(pk: int) -> None:
+    """Examine a file: its small picture first, then what is in it, then its first page for the screen."""
+    artwork = Artwork.objects.get(pk=pk)
+    report = work.progress_of(Artwork, pk)
+    kept = Artwork.objects.filter(pk=pk)
+    if thumbnail := rasters.make_thumbnail(artwork):
+        kept.update(thumbnail=thumbnail)
+    try:
+        found = examine(files.local(artwork.file), lambda share, text: report(0.6 * share, text))
+    except BadInput as error:
+        raise BadInput(error.reason, artwork.name, error.line) from None
+    kept.update(facts=found.facts())
+    report(0.6, "drawing its first page")
+    if not any(f.level == "stop" and "Ghostscript" in f.text for f in found.findings):
+        kept.update(raster=rasters.make_raster(artwork))
+        if not thumbnail and (late := rasters.make_thumbnail(artwork)):
+            kept.update(thumbnail=late)
+    work.end(Artwork, pk, Artwork.State.DONE, "examined")
+
+
+queue.handles(PrintFile)(preparing.prepare_print_file)

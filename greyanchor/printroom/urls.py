@@ -1,0 +1,43 @@
+"""Addresses of the print room."""
+
+from django.urls import path, re_path
+
+from greyanchor.printroom.views import folders, light_table, pictures, wall
+
+urlpatterns = [
+    path("artwork/", wall.artwork_list, name="artwork"),
+    path("artwork/add/", wall.artwork_add, name="artwork-add"),
+    path("artwork/part/", wall.artwork_part, name="artwork-part"),
+    path("artwork/<int:pk>/small.jpg", pictures.thumbnail, name="artwork-small"),
+    path("artwork/<int:pk>/file", wall.artwork_file, name="artwork-file"),
+    path("artwork/<int:pk>/job/", wall.artwork_job, name="artwork-job"),
+    path("artwork/<int:pk>/again/", wall.artwork_again, name="artwork-again"),
+    path("jobs/", wall.job_list, name="jobs"),
+    path("jobs/<int:pk>/", light_table.job_page, name="job"),
+    path("jobs/<int:pk>/outcome/", light_table.job_outcome, name="job-outcome"),
+    path("jobs/<int:pk>/modes/", light_table.job_modes, name="job-modes"),
+    path("jobs/<int:pk>/change/", light_table.job_change, name="job-change"),
+    re_path(r"^jobs/(?P<pk>\d+)/(?P<way>undo|redo)/$", light_table.job_undo, name="job-undo"),
+    path("jobs/<int:pk>/piece/", light_table.job_piece, name="job-piece"),
+    path("jobs/<int:pk>/prepare/", light_table.job_prepare, name="job-prepare"),
+    re_path(
+        r"^jobs/(?P<pk>\d+)/tile/(?P<kind>[a-z]+)/(?P<level>\d{1,2})/(?P<x>\d{1,4})/(?P<y>\d{1,4})\.png$",
+        pictures.tile,
+        name="job-tile",
+    ),
+    path("jobs/<int:pk>/loupe.png", pictures.loupe, name="job-loupe"),
+    path("print-files/<int:pk>/", light_table.print_file_page, name="print-file"),
+    path("print-files/<int:pk>/part/", light_table.print_file_part, name="print-file-part"),
+    re_path(
+        r"^print-files/(?P<pk>\d+)/(?P<act>stop|go-on)/$", light_table.print_file_act, name="print-file-act"
+    ),
+    path("print-files/<int:pk>/planes.tif", pictures.print_file, name="print-file-file"),
+    re_path(
+        r"^print-files/(?P<pk>\d+)/(?P<which>art|print)\.png$",
+        pictures.print_picture,
+        name="print-file-picture",
+    ),
+    path("hot-folders/", folders.folder_list, name="hot-folders"),
+    path("hot-folders/add/", folders.folder_add, name="hot-folder-add"),
+    path("hot-folders/<int:pk>/switch/", folders.folder_switch, name="hot-folder-switch"),
+]

@@ -1,0 +1,147 @@
+"""Pictures of the print room: small ones for the wall, tiles and the loupe for the light table."""
+
+from __future__ import annotations
+
+import io
+
+import numpy as np
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from django.views.decorators.http import require_GET
+from PIL import Image
+
+from greyanchor.core.artwork.pictures import Picture
+from greyanchor.core.errors import BadInput
+from greyanchor.core.separation import views
+from greyanchor.core.separation.conversion import Conversion
+from greyanchor.core.separation.default_sources import default_source
+from greyanchor.core.separation.halftone.screens import Screen
+from greyanchor.core.separation.link import DeviceLink
+from greyanchor.core.separation.prepare import planes_of, small
+from greyanchor.printroom import choices as chosen
+from greyanchor.printroom import files, preparing, rasters
+from greyanchor.printroom.links import link_of, order_of
+from greyanchor.printroom.models import Artwork, Job, PrintFile
+
+#: side of the loupe's square, mm
+LOUPE_MM = 10.0
+_KEPT = {"Cache-Control": "private, max-age=86400, immutable"}
+
+
+@require_GET
+def thumbnail(request: HttpRequest, pk: int) -> HttpResponse:
+    """The small picture of an artwork."""
+    artwork = get_object_or_404(Artwork.objects.only("thumbnail"), pk=pk)
+    if not artwork.thumbnail:
+        raise Http404("no picture yet")
+    return FileResponse(open(files.local(artwork.thumbnail), "rb"), content_type="image/jpeg", headers=_KEPT)
+
+
+def _png(pixels: np.ndarray) -> HttpResponse:
+    out = io.BytesIO()
+    Image.fromarray(pixels).save(out, format="PNG", compress_level=1)
+    return HttpResponse(out.getvalue(), content_type="image/png", headers=_KEPT)
+
+
+def _job(pk: int) -> Job:
+    wanted = Job.objects.select_related("artwork", "mode__printer", "mode__media").defer(
+        "outcomes", "undo", "redo"
+    )
+    return get_object_or_404(wanted, pk=pk)
+
+
+@require_GET
+def tile(request: HttpRequest, pk: int, kind: str, level: str, x: str, y: str) -> HttpResponse:
+    """A tile of one view of a job; `level` 0 is the finest. The address changes with the job's choices."""
+    job = _job(pk)
+    if kind in ("resolution", "contours"):
+        kind = "art"
+    if kind not in views.KINDS:
+        raise Http404("no such view")
+    picture = rasters.level(job.artwork, job.page, int(level))
+    left, top = int(x) * rasters.TILE, int(y) * rasters.TILE
+    if left >= picture.width or top >= picture.height:
+        raise Http404("outside")
+    wide, tall = min(rasters.TILE, picture.width - left), min(rasters.TILE, picture.height - top)
+    part = picture.cropped(left, top, wide, tall)
+    ink = request.GET.get("ink", "")
+    return _png(_drawn(job, part, kind, ink, left, top))
+
+
+def _drawn(job: Job, part: Picture, kind: str, ink: str, left: int, top: int) -> np.ndarray:
+    if job.mode is None or job.mode.profile_id is None:
+        return _plain(part)
+    link = link_of(part, job.mode, chosen.of_job(job))
+    names = link.mode.channels
+    number = names.index(ink) if ink in names else 0
+    return views.render(link, part.pixels(), kind, number, left, top)
+
+
+def _plain(part: Picture) -> np.ndarray:
+    """Pixels as their own profile has them, on white, for a job without a mode."""
+    from greyanchor.core.colour.colorimetry import lab_to_srgb, xyz_to_lab
+    from greyanchor.core.formats import icc
+    from greyanchor.core.separation.profiles import ProfileColour
+
+    own = ProfileColour(icc.loads(part.profile)) if part.profile else default_source(part.kind)
+    pixels = part.pixels()
+    values = pixels.reshape(-1, pixels.shape[2]) / float(np.iinfo(pixels.dtype).max)
+    seen = lab_to_srgb(xyz_to_lab(100.0 * own.to_xyz(values)))
+    return np.round(np.clip(seen, 0, 1) * 255).astype(np.uint8).reshape(*pixels.shape[:2], 3)
+
+
+@require_GET
+def loupe(request: HttpRequest, pk: int) -> HttpResponse:
+    """A square centimetre of the print around a place, given in shares of the page, with its real dots."""
+    job = _job(pk)
+    if job.mode is None:
+        raise Http404("no mode")
+    try:
+        at = [min(max(float(request.GET.get(name, "0.5")), 0.0), 1.0) for name in ("x", "y")]
+    except ValueError as error:
+        raise Http404("no place") from error
+    choices = chosen.of_job(job)
+    order = order_of(job, job.mode, {**choices, "crop": None, "quarters": 0, "mirrored": False})
+    width, height = preparing.size_mm(job)
+    dots = order.resolution or 600.0
+    side = round(LOUPE_MM / 25.4 * dots)
+    columns, rows = max(side, round(width / 25.4 * dots)), max(side, round(height / 25.4 * dots))
+    left, top = (min(max(round(a * n - side / 2), 0), n - side) for a, n in zip(at, (columns, rows)))
+    picture = rasters.level(job.artwork, job.page, 0)
+    link: DeviceLink = link_of(picture, job.mode, choices)
+    tones = planes_of(picture, (columns, rows), (left, top, side, side), dots, Conversion(link))
+    assert order.screen is not None
+    levels = [
+        Screen(order.screen.of_ink(ink), dots, side, i).levels(np.ascontiguousarray(tones[i]), top, left)
+        for i, ink in enumerate(link.inks)
+    ]
+    return _png(views.dots(link, levels))
+
+
+@require_GET
+def print_file(request: HttpRequest, pk: int) -> HttpResponse:
+    """The planes."""
+    record = get_object_or_404(PrintFile.objects.select_related("job"), pk=pk)
+    if not record.file:
+        raise Http404("not prepared yet")
+    name = f"{record.job.name.rsplit('.', 1)[0]}-{record.pk}.tif"
+    return FileResponse(open(files.local(record.file), "rb"), as_attachment=True, filename=name)
+
+
+@require_GET
+def print_picture(request: HttpRequest, pk: int, which: str) -> HttpResponse:
+    """The print as the printer shows it, or the artwork in the same size beside it."""
+    record = get_object_or_404(PrintFile.objects.select_related("job__artwork", "job__mode"), pk=pk)
+    if which == "print":
+        if not record.picture:
+            raise Http404("no picture of the print")
+        return FileResponse(open(files.local(record.picture), "rb"), content_type="image/png", headers=_KEPT)
+    shape = chosen.shape_of(record.choices, record.job.page)
+    picture = shape.upright(rasters.level(record.job.artwork, record.job.page, 0))
+    pixels = small(picture, shape.part)
+    if record.job.mode is None:
+        raise Http404("no mode")
+    try:
+        return _png(views.render(link_of(picture, record.job.mode, record.choices), pixels, "art"))
+    except BadInput as error:
+        raise Http404(str(error)) from error
