@@ -6,6 +6,7 @@ with the profile that it carries.
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from functools import lru_cache
@@ -149,6 +150,8 @@ def _vips() -> Any:
     import pyvips
 
     pyvips.cache_set_max(0)
+    # what is wrong with a file is raised, and said once
+    logging.getLogger("pyvips").setLevel(logging.CRITICAL)
     return pyvips
 
 

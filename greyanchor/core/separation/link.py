@@ -16,7 +16,7 @@ from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.calibration.lightinks import LightSplit, split_channels
 from greyanchor.core.colour.colorimetry import Array, lab_to_xyz, xyz_to_lab
 from greyanchor.core.errors import BadInput
-from greyanchor.core.formats.icc import IccProfile
+from greyanchor.core.formats.icc import PCS_WHITE, IccProfile
 from greyanchor.core.separation.blackpoint import compensation, source_black, target_black
 from greyanchor.core.separation.interpolation import apply_curves
 from greyanchor.core.separation.profiles import ProfileColour
@@ -308,12 +308,6 @@ class DeviceLink:
         return self.mode.printed(self.settings.nudge.of_inks(device, self.mode.channels))
 
 
-def printed_lab(mode: ModeInks, device: Array) -> Array:
-    """Absolute Lab (n, 3) that device values (n, channels) come out as, by the mode's own profile."""
-    target = ProfileColour(mode.profile)
-    return xyz_to_lab(100.0 * target.to_xyz(device, "relative") * target.white)
-
-
-def paper_relative(lab: Array, white: Array) -> Array:
+def on_paper(lab: Array, white: Array) -> Array:
     """Absolute Lab (n, 3) of media-relative Lab (n, 3) on a paper `white`, XYZ with Y = 1."""
-    return xyz_to_lab(lab_to_xyz(lab) * white)
+    return xyz_to_lab(lab_to_xyz(lab) * (white / PCS_WHITE))

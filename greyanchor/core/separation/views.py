@@ -9,7 +9,7 @@ import numpy as np
 from greyanchor.core.colour.colorimetry import Array, delta_e_2000, lab_to_srgb, xyz_to_lab
 from greyanchor.core.parallel import in_parallel
 from greyanchor.core.separation.coming_out import asked_and_printed
-from greyanchor.core.separation.link import DeviceLink, paper_relative
+from greyanchor.core.separation.link import DeviceLink, on_paper
 
 Pixels = np.ndarray[Any, Any]
 KINDS = ("art", "print", "difference", "ink", "plane")
@@ -47,7 +47,7 @@ def render(link: DeviceLink, pixels: Pixels, kind: str, ink: int = 0, left: int 
         )
     asked, printed = asked_and_printed(link, values)
     seen = asked if kind == "art" else printed
-    out = lab_to_srgb(paper_relative(seen, link.target.white))[place].reshape(rows, columns, 3)
+    out = lab_to_srgb(on_paper(seen, link.target.white))[place].reshape(rows, columns, 3)
     if kind == "difference":
         far = (delta_e_2000(asked, printed) > FAR)[place].reshape(rows, columns)
         y, x = np.mgrid[top : top + rows, left : left + columns]
@@ -83,6 +83,5 @@ def dots(link: DeviceLink, levels: list[Pixels]) -> Pixels:
         device[:, parent] = np.maximum(device[:, parent], split.reach * combos[:, channels + place])
     if link.mode.channels == tuple("RGB"):
         device = 1.0 - device
-    white = link.target.white
-    lab = xyz_to_lab(100.0 * link.target.to_xyz(device, "relative") * white)
+    lab = on_paper(xyz_to_lab(100.0 * link.target.to_xyz(device, "relative")), link.target.white)
     return np.round(np.clip(lab_to_srgb(lab), 0.0, 1.0) * 255.0).astype(np.uint8)[code]

@@ -203,7 +203,7 @@ class LightTable {
     image.view = this.shown;
     image.addEventListener("load", () => this.draw());
     const kind = this.view;
-    const address = this.box.dataset.tiles.replace("KIND/0/0/0", `${kind}/${level}/${x}/${y}`);
+    const address = this.box.dataset.tiles.replace("kind/0/0/0", `${kind}/${level}/${x}/${y}`);
     const ink = kind === "plane" ? `&ink=${encodeURIComponent(this.ink)}` : "";
     image.src = `${address}?v=${this.box.dataset.stamp}${ink}`;
     this.images.set(key, image);
