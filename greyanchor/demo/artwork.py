@@ -187,7 +187,9 @@ def tide_tables() -> bytes:
         page.setLineWidth(0.1)
         for day in range(30):
             y = 180 - 5.4 * day
-            times = "   ".join(f"{h:02d}{random.integers(0, 60):02d}  {random.uniform(0.4, 5.2):.1f}" for h in (2, 8, 14, 21))
+            times = "   ".join(
+                f"{h:02d}{random.integers(0, 60):02d}  {random.uniform(0.4, 5.2):.1f}" for h in (2, 8, 14, 21)
+            )
             page.drawString(14 * mm, y * mm, f"{day + 1:2d}   {times}")
             page.line(14 * mm, (y - 1.4) * mm, 134 * mm, (y - 1.4) * mm)
         page.showPage()

@@ -134,13 +134,16 @@ def _put_away(path: Path, where: str) -> None:
 
 
 def go_by_themselves() -> int:
-    """Prepare jobs of folders that let them go, once their artwork was examined without anything that stops."""
+    """Prepare jobs of folders that let them go, once their artwork was examined and nothing stops it."""
     started = 0
     waiting = Arrived.objects.filter(
-        folder__go=True, job__held=False, job__mode__isnull=False, job__print_files__isnull=True,
+        folder__go=True,
+        job__held=False,
+        job__mode__isnull=False,
+        job__print_files__isnull=True,
         artwork__state=Artwork.State.DONE,
-    ).select_related("job__artwork", "job__mode__printer", "job__mode__ink_set", "folder__made_by")[:AT_ONCE]  # fmt: skip
-    for arrived in waiting:
+    ).select_related("job__artwork", "job__mode__printer", "job__mode__ink_set", "folder__made_by")
+    for arrived in waiting[:AT_ONCE]:
         job = arrived.job
         assert job is not None
         if job.artwork.worst == "stop":

@@ -29,8 +29,8 @@ def plain_name(name: str) -> str:
 def add(content: File, name: str, user: User | None, came_from: str = "") -> tuple[Artwork, bool]:
     """Keep a file and have it examined; the artwork, and whether it is new.
 
-    The same file comes back as the artwork that it was before, whatever it is called now. Raises `BadInput` for
-    an empty file and for one that is too large.
+    The same file comes back as the artwork that it was before, whatever it is called now. Raises `BadInput`
+    for an empty file and for one that is too large.
     """
     name = plain_name(name)
     if content.size == 0:

@@ -30,7 +30,7 @@ def make_job(
 ) -> Job:
     """A job for a page of an artwork. It begins as mode and file have it, and takes nothing from another job.
 
-    Raises `BadInput` for artwork that was refused, for a page that is not there, and for choices that cannot be.
+    Raises `BadInput` for artwork that was refused, a page that is not there, and choices that cannot be.
     """
     if artwork.worst == "refused":
         raise BadInput(f"{artwork.name} was refused: {artwork.message}")

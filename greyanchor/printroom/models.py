@@ -98,7 +98,7 @@ class Arrived(models.Model):
 class Job(models.Model):
     """One page of an artwork, printed through a mode: size, part, colours.
 
-    `choices` holds what the job itself chose; what it did not choose is as the mode and the file have it. A job
+    `choices` holds what the job itself chose; what it did not choose is as mode and file have it. A job
     never takes anything from the job before it.
     """
 

@@ -171,7 +171,7 @@ def printed_mm(job: Job) -> tuple[float, float]:
 
 
 def minutes_of(mode: PrintMode, width: float, height: float) -> float | None:
-    """Minutes to print `height` mm of a strip `width` mm wide; None where the machine's carriage is not known.
+    """Minutes to print `height` mm of a strip `width` mm wide; None where the carriage is not known.
 
     The head crosses only what is printed, so that a narrow job takes less time a stroke than a wide one.
     """
@@ -193,7 +193,7 @@ def minutes_of(mode: PrintMode, width: float, height: float) -> float | None:
 
 
 def candidates(job: Job) -> list[PrintMode]:
-    """Released modes that a job could be printed through: those of its mode's media class, then the others."""
+    """Released modes that a job could be printed through: of its mode's media class and printer."""
     released = (
         PrintMode.objects.filter(state=PrintMode.State.RELEASED, profile__isnull=False)
         .select_related("printer", "media__media_class", "ink_set")

@@ -32,8 +32,8 @@ from greyanchor.printroom.models import Job, PrintFile
 def order_print_files(job: Job, user: User | None) -> list[PrintFile]:
     """Queue the preparing of a job: one print file, or one for each panel that is switched on.
 
-    What is queued is as the job stands now; what it chooses later changes no print file. Raises `BadInput` for
-    a job without a mode, and for one that is being prepared already as it is.
+    What is queued is as the job stands now; what it chooses later changes no print file. Raises `BadInput`
+    for a job without a mode, and for one that is being prepared already as it is.
     """
     mode = job.mode
     if mode is None:

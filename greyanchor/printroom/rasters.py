@@ -30,7 +30,7 @@ def thumbnail_name(artwork: Artwork) -> str:
 
 
 def make_raster(artwork: Artwork, page: int = 1) -> str:
-    """Make the pyramid of a page, where it is not there. Raises `BadInput` for a page that cannot be drawn."""
+    """Make the pyramid of a page, where it is not there. Raises `BadInput` where it cannot be drawn."""
     name = raster_name(artwork, page)
     if files.local(name).exists():
         return name

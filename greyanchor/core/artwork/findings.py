@@ -73,7 +73,7 @@ class PageFacts:
             "height_mm": round(self.height_mm, 2),
             "colours": list(self.colours),
             "spots": dict(self.spots or {}),
-            "contours": {k: v for k, v in (self.contours or {}).items()},
+            "contours": dict(self.contours or {}),
             "pictures": [[round(v, 5) for v in p] for p in self.pictures],
         }
 

@@ -118,7 +118,7 @@ def _resolution_findings(picture: Picture) -> list[Finding]:
             Finding(
                 "warn",
                 f"it has {picture.ppi:.0f} ppi at its own size, which looks soft from an arm's length",
-                advice=f"print it {100.0 * picture.ppi / SOFT_PPI:.0f} % large at most, or ask for a finer one",
+                advice=f"print it {100.0 * picture.ppi / SOFT_PPI:.0f} % large at most, or get a finer one",
             )
         ]
     return []
@@ -129,12 +129,13 @@ def _ink_findings(pixels: np.ndarray) -> list[Finding]:
     if float(sums.max()) <= HEAVY:
         return []
     y, x = np.unravel_index(int(sums.argmax()), sums.shape)
+    across, down = 100.0 * x / sums.shape[1], 100.0 * y / sums.shape[0]
+    heavy = 100.0 * float((sums > HEAVY).mean())
     return [
         Finding(
             "warn",
-            f"it asks for up to {100.0 * sums.max():.0f} % of ink, on {100.0 * (sums > HEAVY).mean():.1f} % of "
-            "its area",
-            where=f"{100 * x / sums.shape[1]:.0f} % from the left, {100 * y / sums.shape[0]:.0f} % from the top",
+            f"it asks for up to {100.0 * sums.max():.0f} % of ink, heavily on {heavy:.1f} % of its area",
+            where=f"{across:.0f} % from the left, {down:.0f} % from the top",
             advice="the mode's profile makes it again within its own total",
         )
     ]

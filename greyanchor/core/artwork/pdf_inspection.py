@@ -25,8 +25,15 @@ _DEEPEST = 8
 _SOFT_PPI = 120.0
 #: a line thinner than this, in points, may not print
 _THIN = 0.2
-_PROCESS = {"DeviceGray": "grey", "CalGray": "grey", "DeviceRGB": "R G B", "CalRGB": "R G B", "DeviceCMYK": "C M Y K",
-            "Lab": "Lab", "Pattern": ""}  # fmt: skip
+_PROCESS = {
+    "DeviceGray": "grey",
+    "CalGray": "grey",
+    "DeviceRGB": "R G B",
+    "CalRGB": "R G B",
+    "DeviceCMYK": "C M Y K",
+    "Lab": "Lab",
+    "Pattern": "",
+}
 _SETS = {"g": "grey", "G": "grey", "rg": "R G B", "RG": "R G B", "k": "C M Y K", "K": "C M Y K"}
 
 
@@ -128,7 +135,7 @@ def _of_page(seen: _Seen, number: int) -> list[Finding]:
         found.append(
             Finding(
                 "warn",
-                f"{len(coarse)} picture{'s' * (len(coarse) > 1)} of {least:.0f} ppi or more at this size will look soft",
+                f"{len(coarse)} picture{'s' * (len(coarse) > 1)}, from {least:.0f} ppi on, will look soft",
                 where,
                 "ask for finer ones, or print it smaller",
             )
@@ -162,9 +169,17 @@ def _walk(pdf: Any, page: Any, seen: _Seen, number: int) -> None:
 
 
 def _content(
-    pikepdf: Any, stream: Any, resources: Any, state: _State, seen: _Seen, box: Any, turn: int, fonts: set[str],
-    depth: int, number: int,
-) -> None:  # fmt: skip
+    pikepdf: Any,
+    stream: Any,
+    resources: Any,
+    state: _State,
+    seen: _Seen,
+    box: Any,
+    turn: int,
+    fonts: set[str],
+    depth: int,
+    number: int,
+) -> None:
     """Follow the operators of a page or a form."""
     if depth > _DEEPEST or resources is None:
         return
@@ -357,7 +372,9 @@ def without_contours(path: Path, target: Path) -> bool:
                 found = True
         for page in pdf.pages:
             for space in dict(page.resources.get("/ColorSpace", {})).values():
-                direct = isinstance(space, pikepdf.Array) and len(space) == 4 and str(space[0]) == "/Separation"
+                direct = (
+                    isinstance(space, pikepdf.Array) and len(space) == 4 and str(space[0]) == "/Separation"
+                )
                 if direct and CUTS.search(_spot_name(space[1])):
                     space[1] = pikepdf.Name("/None")
                     found = True

@@ -161,7 +161,7 @@ def open_picture(path: str | Path, page: int = 1, random: bool = False) -> Pictu
     `page` counts from 1. `random` is for rectangles anywhere in it; else it is read from the top.
 
     Raises `BadInput`, with the name of the file, for what is no picture, is damaged, is too large, or has
-    channels that nobody said the meaning of.
+    channels whose meaning is not known.
     """
     pyvips = _vips()
     path = Path(path)

@@ -123,7 +123,7 @@ class PlaneWriter:
         """
         data = each(self._packed, list(planes))
         for strips, part in zip(self._strips, data):
-            strips.append((self._file.tell(), len(part)))
+            strips.append((self._at(), len(part)))
             self._file.write(part)
         self.state = dict(state or {})
         if time.monotonic() - self._noted > _NOTED_EVERY:
@@ -168,7 +168,7 @@ class PlaneWriter:
         new = self._journal.with_name(self._journal.name + ".new")
         facts = {
             "of": self._identity(),
-            "end": self._file.tell(),
+            "end": self._at(),
             "strips": self._strips,
             "state": self.state,
         }
@@ -260,13 +260,17 @@ class PlaneWriter:
             entries += head + data.ljust(inline, b"\0")
         at = self._pad()
         self._file.write(struct.pack("<Q" if self._big else "<H", len(tags)) + entries)
-        follow = self._file.tell()
+        follow = self._at()
         self._file.write(b"\0" * inline)
         return at, follow
 
+    def _at(self) -> int:
+        """Where the next byte goes."""
+        return self._file.seek(0, os.SEEK_CUR)
+
     def _pad(self) -> int:
         """Go on at an even place."""
-        at = self._file.tell()
+        at = self._at()
         if at % 8:
             self._file.write(b"\0" * (8 - at % 8))
-        return self._file.tell()
+        return self._at()

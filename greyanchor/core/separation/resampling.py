@@ -162,7 +162,7 @@ class _Enlarging:
     whole
         Columns and rows of the enlarged whole.
     window
-        Left, top, columns and rows of the part that is wanted.
+        Left, top, columns and rows of the part that is made.
     """
 
     taps: Callable[[Array, int], tuple[Pixels, Pixels]]

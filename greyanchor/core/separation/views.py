@@ -26,7 +26,7 @@ def render(link: DeviceLink, pixels: Pixels, kind: str, ink: int = 0, left: int 
     Parameters
     ----------
     kind
-        ``art`` as the file asks for it, ``print`` as the mode prints it on its paper, ``difference`` the print
+        ``art`` as the file asks for it, ``print`` as the mode prints it on its paper, ``difference`` that
         hatched where it is more than 3 dE00 from what is asked for, ``ink`` all inks together in steps of
         grey, ``plane`` one ink alone.
     ink

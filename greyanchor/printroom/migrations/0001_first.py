@@ -6,129 +6,272 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
     dependencies = [
-        ('library', '0014_first_link'),
+        ("library", "0014_first_link"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='Artwork',
+            name="Artwork",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('state', models.CharField(choices=[('waiting', 'waiting for its readings'), ('queued', 'waiting for the worker'), ('running', 'running'), ('done', 'done'), ('failed', 'failed'), ('cancelled', 'cancelled'), ('interrupted', 'interrupted')], default='queued', max_length=12)),
-                ('progress', models.FloatField(default=0.0)),
-                ('message', models.CharField(blank=True, max_length=200)),
-                ('error', models.TextField(blank=True)),
-                ('cancel_asked', models.BooleanField(default=False)),
-                ('created_at', models.DateTimeField(auto_now_add=True)),
-                ('heard_at', models.DateTimeField(auto_now=True)),
-                ('worker', models.CharField(blank=True, editable=False, max_length=120)),
-                ('name', models.CharField(max_length=200)),
-                ('sha256', models.CharField(max_length=64, unique=True)),
-                ('size', models.PositiveBigIntegerField()),
-                ('file', models.CharField(max_length=200)),
-                ('facts', models.JSONField(blank=True, default=dict)),
-                ('raster', models.CharField(blank=True, max_length=200)),
-                ('thumbnail', models.CharField(blank=True, max_length=200)),
-                ('came_from', models.CharField(blank=True, max_length=120)),
-                ('started_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                (
+                    "state",
+                    models.CharField(
+                        choices=[
+                            ("waiting", "waiting for its readings"),
+                            ("queued", "waiting for the worker"),
+                            ("running", "running"),
+                            ("done", "done"),
+                            ("failed", "failed"),
+                            ("cancelled", "cancelled"),
+                            ("interrupted", "interrupted"),
+                        ],
+                        default="queued",
+                        max_length=12,
+                    ),
+                ),
+                ("progress", models.FloatField(default=0.0)),
+                ("message", models.CharField(blank=True, max_length=200)),
+                ("error", models.TextField(blank=True)),
+                ("cancel_asked", models.BooleanField(default=False)),
+                ("created_at", models.DateTimeField(auto_now_add=True)),
+                ("heard_at", models.DateTimeField(auto_now=True)),
+                ("worker", models.CharField(blank=True, editable=False, max_length=120)),
+                ("name", models.CharField(max_length=200)),
+                ("sha256", models.CharField(max_length=64, unique=True)),
+                ("size", models.PositiveBigIntegerField()),
+                ("file", models.CharField(max_length=200)),
+                ("facts", models.JSONField(blank=True, default=dict)),
+                ("raster", models.CharField(blank=True, max_length=200)),
+                ("thumbnail", models.CharField(blank=True, max_length=200)),
+                ("came_from", models.CharField(blank=True, max_length=120)),
+                (
+                    "started_by",
+                    models.ForeignKey(
+                        null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-pk'],
-                'abstract': False,
+                "ordering": ["-pk"],
+                "abstract": False,
             },
         ),
         migrations.CreateModel(
-            name='HotFolder',
+            name="HotFolder",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=80, unique=True)),
-                ('folder', models.CharField(max_length=120, unique=True)),
-                ('kinds', models.CharField(blank=True, max_length=120)),
-                ('margin_mm', models.FloatField(default=0.0)),
-                ('width_mm', models.FloatField(blank=True, null=True)),
-                ('intent', models.CharField(default='relative', max_length=12)),
-                ('keep_black', models.BooleanField(default=False)),
-                ('go', models.BooleanField(default=False, verbose_name='prepare by itself')),
-                ('active', models.BooleanField(default=True)),
-                ('made_at', models.DateTimeField(auto_now_add=True)),
-                ('made_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
-                ('mode', models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to='library.printmode')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(max_length=80, unique=True)),
+                ("folder", models.CharField(max_length=120, unique=True)),
+                ("kinds", models.CharField(blank=True, max_length=120)),
+                ("margin_mm", models.FloatField(default=0.0)),
+                ("width_mm", models.FloatField(blank=True, null=True)),
+                ("intent", models.CharField(default="relative", max_length=12)),
+                ("keep_black", models.BooleanField(default=False)),
+                ("go", models.BooleanField(default=False, verbose_name="prepare by itself")),
+                ("active", models.BooleanField(default=True)),
+                ("made_at", models.DateTimeField(auto_now_add=True)),
+                (
+                    "made_by",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="+",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
+                (
+                    "mode",
+                    models.ForeignKey(
+                        blank=True,
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        related_name="+",
+                        to="library.printmode",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['name'],
+                "ordering": ["name"],
             },
         ),
         migrations.CreateModel(
-            name='Job',
+            name="Job",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(db_index=True, max_length=200)),
-                ('page', models.PositiveIntegerField(default=1)),
-                ('choices', models.JSONField(blank=True, default=dict)),
-                ('undo', models.JSONField(blank=True, default=list)),
-                ('redo', models.JSONField(blank=True, default=list)),
-                ('outcomes', models.JSONField(blank=True, default=dict)),
-                ('held', models.BooleanField(default=True)),
-                ('version', models.PositiveIntegerField(default=1)),
-                ('made_at', models.DateTimeField(auto_now_add=True, db_index=True)),
-                ('changed_at', models.DateTimeField(auto_now=True)),
-                ('artwork', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='jobs', to='printroom.artwork')),
-                ('made_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
-                ('mode', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='jobs', to='library.printmode')),
-                ('piece_of', models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.CASCADE, related_name='pieces', to='printroom.job')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(db_index=True, max_length=200)),
+                ("page", models.PositiveIntegerField(default=1)),
+                ("choices", models.JSONField(blank=True, default=dict)),
+                ("undo", models.JSONField(blank=True, default=list)),
+                ("redo", models.JSONField(blank=True, default=list)),
+                ("outcomes", models.JSONField(blank=True, default=dict)),
+                ("held", models.BooleanField(default=True)),
+                ("version", models.PositiveIntegerField(default=1)),
+                ("made_at", models.DateTimeField(auto_now_add=True, db_index=True)),
+                ("changed_at", models.DateTimeField(auto_now=True)),
+                (
+                    "artwork",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="jobs",
+                        to="printroom.artwork",
+                    ),
+                ),
+                (
+                    "made_by",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="+",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
+                (
+                    "mode",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="jobs",
+                        to="library.printmode",
+                    ),
+                ),
+                (
+                    "piece_of",
+                    models.ForeignKey(
+                        blank=True,
+                        null=True,
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="pieces",
+                        to="printroom.job",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-pk'],
+                "ordering": ["-pk"],
             },
         ),
         migrations.CreateModel(
-            name='Arrived',
+            name="Arrived",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=200)),
-                ('reason', models.CharField(blank=True, max_length=400)),
-                ('at', models.DateTimeField(auto_now_add=True)),
-                ('artwork', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to='printroom.artwork')),
-                ('folder', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='arrived', to='printroom.hotfolder')),
-                ('job', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to='printroom.job')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(max_length=200)),
+                ("reason", models.CharField(blank=True, max_length=400)),
+                ("at", models.DateTimeField(auto_now_add=True)),
+                (
+                    "artwork",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        related_name="+",
+                        to="printroom.artwork",
+                    ),
+                ),
+                (
+                    "folder",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="arrived",
+                        to="printroom.hotfolder",
+                    ),
+                ),
+                (
+                    "job",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        related_name="+",
+                        to="printroom.job",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-pk'],
+                "ordering": ["-pk"],
             },
         ),
         migrations.CreateModel(
-            name='PrintFile',
+            name="PrintFile",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('state', models.CharField(choices=[('waiting', 'waiting for its readings'), ('queued', 'waiting for the worker'), ('running', 'running'), ('done', 'done'), ('failed', 'failed'), ('cancelled', 'cancelled'), ('interrupted', 'interrupted')], default='queued', max_length=12)),
-                ('progress', models.FloatField(default=0.0)),
-                ('message', models.CharField(blank=True, max_length=200)),
-                ('error', models.TextField(blank=True)),
-                ('cancel_asked', models.BooleanField(default=False)),
-                ('created_at', models.DateTimeField(auto_now_add=True)),
-                ('heard_at', models.DateTimeField(auto_now=True)),
-                ('worker', models.CharField(blank=True, editable=False, max_length=120)),
-                ('panel', models.PositiveIntegerField(default=0)),
-                ('ticket', models.JSONField(default=dict)),
-                ('choices', models.JSONField(default=dict)),
-                ('facts', models.JSONField(blank=True, default=dict)),
-                ('file', models.CharField(blank=True, max_length=200)),
-                ('picture', models.CharField(blank=True, max_length=200)),
-                ('job', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='print_files', to='printroom.job')),
-                ('started_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                (
+                    "state",
+                    models.CharField(
+                        choices=[
+                            ("waiting", "waiting for its readings"),
+                            ("queued", "waiting for the worker"),
+                            ("running", "running"),
+                            ("done", "done"),
+                            ("failed", "failed"),
+                            ("cancelled", "cancelled"),
+                            ("interrupted", "interrupted"),
+                        ],
+                        default="queued",
+                        max_length=12,
+                    ),
+                ),
+                ("progress", models.FloatField(default=0.0)),
+                ("message", models.CharField(blank=True, max_length=200)),
+                ("error", models.TextField(blank=True)),
+                ("cancel_asked", models.BooleanField(default=False)),
+                ("created_at", models.DateTimeField(auto_now_add=True)),
+                ("heard_at", models.DateTimeField(auto_now=True)),
+                ("worker", models.CharField(blank=True, editable=False, max_length=120)),
+                ("panel", models.PositiveIntegerField(default=0)),
+                ("ticket", models.JSONField(default=dict)),
+                ("choices", models.JSONField(default=dict)),
+                ("facts", models.JSONField(blank=True, default=dict)),
+                ("file", models.CharField(blank=True, max_length=200)),
+                ("picture", models.CharField(blank=True, max_length=200)),
+                (
+                    "job",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="print_files",
+                        to="printroom.job",
+                    ),
+                ),
+                (
+                    "started_by",
+                    models.ForeignKey(
+                        null=True, on_delete=django.db.models.deletion.PROTECT, to=settings.AUTH_USER_MODEL
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-pk'],
-                'abstract': False,
+                "ordering": ["-pk"],
+                "abstract": False,
             },
         ),
         migrations.AddIndex(
-            model_name='artwork',
-            index=models.Index(fields=['name'], name='printroom_a_name_b7592e_idx'),
+            model_name="artwork",
+            index=models.Index(fields=["name"], name="printroom_a_name_b7592e_idx"),
         ),
     ]

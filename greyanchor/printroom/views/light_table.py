@@ -222,11 +222,14 @@ def job_piece(request: HttpRequest, pk: int) -> HttpResponse:
     """A test piece: a rectangle of this job as a job of its own, or this job cropped to it."""
     job = _job(pk)
     try:
-        part = [parse_number(request.POST.get(name, "")) for name in ("left", "top", "wide", "tall")]
+        left, top, wide, tall = (
+            parse_number(request.POST.get(name, "")) for name in ("left", "top", "wide", "tall")
+        )
+        part = (left, top, wide, tall)
         if request.POST.get("as") == "crop":
             jobs.change(job, {"crop": [round(v, 6) for v in part]}, _version(request))
             return _back(request, job)
-        made = jobs.cut_piece(job, (part[0], part[1], part[2], part[3]), request.user)  # type: ignore[arg-type]
+        made = jobs.cut_piece(job, part, request.user)  # type: ignore[arg-type]
     except BadInput as error:
         messages.error(request, error.sentence)
         return _back(request, job)

@@ -195,7 +195,8 @@ def test_memory_is_bounded_whatever_the_length(tmp_path: Path, profile_file: Pat
     ).tiffsave(str(art), compression="deflate", tile=False)
     program = (
         "from greyanchor.cli import main; "
-        f"main(['prepare', {str(art)!r}, '-o', {str(tmp_path / 'b.tif')!r}, '--profile', {str(profile_file)!r},"
+        f"main(['prepare', {str(art)!r}, '-o', {str(tmp_path / 'b.tif')!r},"
+        f" '--profile', {str(profile_file)!r},"
         " '--resolution', '300', '--json'], standalone_mode=False)"
     )
     said = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, check=True)

@@ -1,5 +1,5 @@
-// The picture on the light table: tiles in levels, moved and enlarged by pointer, wheel and keys; what is shown,
-// the loupe, and a rectangle.
+// The picture on the light table: tiles in levels, moved and enlarged by pointer, wheel and keys; what is
+// shown, the loupe, and a rectangle.
 import { mayAct } from "./keys.js";
 
 const KEPT = 220;
@@ -53,12 +53,8 @@ class LightTable {
     });
     for (const button of document.querySelectorAll("[data-zoom]"))
       button.addEventListener("click", () => this.act(button.dataset.zoom));
-    document
-      .querySelector("[data-loupe-switch]")
-      ?.addEventListener("click", () => this.switchLoupe());
-    document
-      .querySelector("[data-rectangle]")
-      ?.addEventListener("click", () => this.switchRectangle());
+    document.querySelector("[data-loupe-switch]")?.addEventListener("click", () => this.switchLoupe());
+    document.querySelector("[data-rectangle]")?.addEventListener("click", () => this.switchRectangle());
   }
 
   /** What a key does while the picture, or nothing, has the focus. */
@@ -74,7 +70,8 @@ class LightTable {
     const radio = radios[Number(e.key) - 1];
     if (ways[e.key] && e.target === this.box) {
       if (this.cutting && e.shiftKey) this.stretch(ways[e.key]);
-      else if (this.loupe && e.shiftKey) this.look([this.at[0] + ways[e.key][0] / this.size[0], this.at[1] + ways[e.key][1] / this.size[1]]);
+      else if (this.loupe && e.shiftKey)
+        this.look([this.at[0] + ways[e.key][0] / this.size[0], this.at[1] + ways[e.key][1] / this.size[1]]);
       else this.pan(ways[e.key]);
     } else if (e.key === "+" || e.key === "=") this.act("in");
     else if (e.key === "-") this.act("out");
@@ -101,10 +98,7 @@ class LightTable {
 
   /** The place of a point of the window, in shares of the page. */
   share([x, y]) {
-    return [
-      (this.left + x / this.scale) / this.size[0],
-      (this.top + y / this.scale) / this.size[1],
-    ];
+    return [(this.left + x / this.scale) / this.size[0], (this.top + y / this.scale) / this.size[1]];
   }
 
   fit() {
@@ -169,8 +163,14 @@ class LightTable {
     const span = this.tile * 2 ** level;
     const [w, h] = [this.box.clientWidth / this.scale, this.box.clientHeight / this.scale];
     const wanted = new Set();
-    const across = [Math.max(Math.floor(this.left / span), 0), Math.min(Math.floor((this.left + w) / span), Math.ceil(this.size[0] / span) - 1)];
-    const down = [Math.max(Math.floor(this.top / span), 0), Math.min(Math.floor((this.top + h) / span), Math.ceil(this.size[1] / span) - 1)];
+    const across = [
+      Math.max(Math.floor(this.left / span), 0),
+      Math.min(Math.floor((this.left + w) / span), Math.ceil(this.size[0] / span) - 1),
+    ];
+    const down = [
+      Math.max(Math.floor(this.top / span), 0),
+      Math.min(Math.floor((this.top + h) / span), Math.ceil(this.size[1] / span) - 1),
+    ];
     for (let y = down[0]; y <= down[1]; y++)
       for (let x = across[0]; x <= across[1]; x++) wanted.add(this.image(level, x, y));
     for (const [key, image] of this.images) {
@@ -223,7 +223,7 @@ class LightTable {
     image.classList.toggle("near", px > 2);
   }
 
-  /** Lines over the picture: contours, pictures and their resolution, the part that is printed, the rectangle. */
+  /** Lines over the picture: contours, pictures and their resolution, the part, the rectangle. */
   mark() {
     this.marks.replaceChildren();
     this.marks.style.zIndex = String(this.levels + 2);
@@ -251,7 +251,13 @@ class LightTable {
   }
 
   outline([l, t, w, h]) {
-    const corners = [[l, t], [l + w, t], [l + w, t + h], [l, t + h], [l, t]];
+    const corners = [
+      [l, t],
+      [l + w, t],
+      [l + w, t + h],
+      [l, t + h],
+      [l, t],
+    ];
     this.line(corners.map((p) => this.onScreen(p)));
   }
 
@@ -269,7 +275,10 @@ class LightTable {
     this.box.classList.toggle("cutting", this.cutting);
     document.querySelector("[data-rectangle]")?.setAttribute("aria-pressed", this.cutting);
     if (this.cutting && !this.piece) {
-      const [a, b] = [this.share([this.box.clientWidth * 0.35, this.box.clientHeight * 0.35]), this.share([this.box.clientWidth * 0.65, this.box.clientHeight * 0.65])];
+      const [a, b] = [
+        this.share([this.box.clientWidth * 0.35, this.box.clientHeight * 0.35]),
+        this.share([this.box.clientWidth * 0.65, this.box.clientHeight * 0.65]),
+      ];
       this.cut(a, b);
     } else if (!this.cutting) {
       this.piece = null;
@@ -323,9 +332,10 @@ class LightTable {
     this.waiting = setTimeout(() => {
       if (!this.loupe) return;
       const [x, y] = this.at.map((v) => v.toFixed(5));
-      this.loupe.querySelector("img").src = `${this.box.dataset.loupe}?x=${x}&y=${y}&v=${this.box.dataset.stamp}`;
+      this.loupe.querySelector("img").src =
+        `${this.box.dataset.loupe}?x=${x}&y=${y}&v=${this.box.dataset.stamp}`;
       this.loupe.querySelector("p").textContent =
-        `10 × 10 mm, ${(this.at[0] * 100).toFixed(1)} % from the left, ${(this.at[1] * 100).toFixed(1)} % from the top`;
+        `10 × 10 mm, ${(100 * x).toFixed(1)} % from the left, ${(100 * y).toFixed(1)} % from the top`;
     }, 120);
   }
 
