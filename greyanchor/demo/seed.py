@@ -27,7 +27,7 @@ from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.press import SimulatedPress
 from greyanchor.core.simulation.standin import print_and_read
 from greyanchor.core.verification.generic_aims import COATED, aim_data
-from greyanchor.demo import library, proof
+from greyanchor.demo import library, printroom, proof
 from greyanchor.demo.accounts import ACCOUNTS, people
 from greyanchor.demo.builds import CREATED, Plan, carry_out, handling_choices
 from greyanchor.demo.devices import connect_all
@@ -89,6 +89,8 @@ def seed(say: Callable[[str], None]) -> None:
         proof.seed(users, aim)
         say("the shared library: editions, pins, readiness, slots, the supplier's catalogue")
         library.seed(users)
+        say("the print room: artwork, jobs, print files")
+        printroom.seed(users)
 
 
 def northlight_coated() -> AimRecord:

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from greyanchor.core.artwork.pages import is_page_file, page_size, render_page
-from greyanchor.core.artwork.pictures import Picture, open_picture
+from greyanchor.core.artwork.pictures import Picture, is_picture, open_picture
 from greyanchor.core.errors import BadInput
 from greyanchor.printroom import files
 from greyanchor.printroom.models import Artwork
@@ -81,7 +81,7 @@ def make_thumbnail(artwork: Artwork) -> str:
     name, source = thumbnail_name(artwork), files.local(artwork.file)
     raster = files.local(raster_name(artwork, 1))
     given = raster if raster.exists() and is_page_file(source) else source
-    if is_page_file(given):
+    if not is_picture(given):
         return ""
     try:
         small = pyvips.Image.thumbnail(
@@ -91,10 +91,8 @@ def make_thumbnail(artwork: Artwork) -> str:
             small = small.flatten(background=255)
         with files.whole(name) as partial:
             small.colourspace("srgb").cast("uchar").jpegsave(str(partial), Q=88, strip=True)
-    except pyvips.Error as error:
-        raise BadInput(
-            f"the picture is damaged or cut off ({str(error).strip().splitlines()[-1][:120]})"
-        ) from error
+    except pyvips.Error:
+        return ""  # what is wrong with it is said by its examination
     return name
 
 

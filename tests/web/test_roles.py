@@ -31,6 +31,7 @@ from greyanchor.library.models import (
 from greyanchor.library.records import editing
 from greyanchor.measuring.models import ReadingPass, Upload
 from greyanchor.measuring.printing import print_sheet
+from greyanchor.printroom.models import Artwork, HotFolder, Job, PrintFile
 from greyanchor.profiles.models import AimRecord, Profile, ProfileWork, SpotRecord
 from tests.web.conftest import CHOICES
 from tests.web.library_kit import ABILITIES, mode, person, preset, profile
@@ -63,6 +64,14 @@ OPERATORS = {
     "prediction",
     "export-order",
     "export-act",
+    "artwork-add",
+    "artwork-job",
+    "artwork-again",
+    "job-change",
+    "job-undo",
+    "job-piece",
+    "job-prepare",
+    "print-file-act",
 }
 #: addresses that a lead alone may post to; a mode in use is changed by leads, a draft by technicians
 LEADS = {
@@ -155,12 +164,31 @@ def world(build: Build, user: User, aim: AimRecord, printer: Printer) -> dict[st
         "ready": ReadinessRun.objects.create(
             printer=printer, task="nozzles", pattern={"closed": {"C": []}}
         ).pk,
+        **_print_room(made, user),
         "key": people.make_key(user, "x") and user.program_keys.get().pk,
     }  # type: ignore[dict-item]
 
 
+def _print_room(made: PrintMode, user: User) -> dict[str, int]:
+    facts = {"kind": "picture", "pages": [{"width_mm": 100.0, "height_mm": 80.0}], "findings": []}
+    artwork = Artwork.objects.create(
+        name="a.png", sha256="0" * 64, size=1, file="artwork/00/0", facts=facts, state="failed"
+    )
+    job = Job.objects.create(artwork=artwork, name="a", mode=made, undo=[{"choices": {}, "mode": made.pk}])
+    return {
+        "artwork": artwork.pk,
+        "job": job.pk,
+        "print-file": PrintFile.objects.create(job=job, state="failed").pk,
+        "hot": HotFolder.objects.create(name="h", folder="h").pk,
+    }
+
+
 #: which record the number in an address is, by the beginning of its name
 _WHOSE = (
+    ("artwork", "artwork"),
+    ("job", "job"),
+    ("print-file", "print-file"),
+    ("hot-folder", "hot"),
     ("check-print", "print"),
     ("check", "check"),
     ("mode", "mode"),
@@ -239,12 +267,16 @@ def arguments(name: str, pattern: URLPattern, world: dict[str, Any]) -> dict[str
         "form": "txt",
         "subject": "C",
         "token": "guessed",
+        "way": "undo",
     }
     if name == "file-add":
         usual["pk"] = world["preset"]
-    usual["act"] = {"restore-act": "close", "refinement-act": "close", "check-print-act": "print"}.get(
-        name, "white"
-    )
+    usual["act"] = {
+        "restore-act": "close",
+        "refinement-act": "close",
+        "check-print-act": "print",
+        "print-file-act": "go-on",
+    }.get(name, "white")
     if name in ("stage-confirm", "stage-match"):
         usual["kind"] = "linearization"
     if name in ("notes-save", "contents"):
@@ -327,6 +359,11 @@ _FORMS: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
     "person-set": lambda w: {"role": "lead"},
     "site-add": lambda w: {"name": "Third"},
     "person-add": lambda w: {"username": "z", "password": "a long password", "role": "lead"},
+    "artwork-add": lambda w: {"files": SimpleUploadedFile("b.png", b"x")},
+    "job-change": lambda w: {"version": 1, "copies": 2},
+    "job-undo": lambda w: {"version": 1},
+    "job-piece": lambda w: {"version": 1, "left": 0, "top": 0, "wide": 0.5, "tall": 0.5, "as": "piece"},
+    "hot-folder-add": lambda w: {"name": "deck", "folder": "deck", "intent": "relative"},
     "mode-release": lambda w: {"version": 1, "note": "x", "exception": "x"},
     "check-sign": lambda w: {},
     "check-amend": lambda w: {"name": "x", "note": "x", "why": "x"},

@@ -185,6 +185,14 @@ def open_picture(path: str | Path, page: int = 1, random: bool = False) -> Pictu
         raise _damaged(error).at(path.name) from error
 
 
+def is_picture(path: Path) -> bool:
+    """Whether a file is a picture that is taken, by what is in it."""
+    try:
+        return bool(_loader(path))
+    except BadInput:
+        return False
+
+
 def _loader(path: Path) -> str:
     """The reader of libvips for a file, by what is in it; only those that this program takes."""
     pyvips = _vips()

@@ -120,11 +120,16 @@ class ModeInks:
         """What is printed: the channels, then the light inks."""
         return (*self.channels, *(s.light for s in self.splits))
 
-    def printed(self, device: Array) -> Array:
-        """Raw amounts (n, inks) for device values (n, channels), both fractions."""
+    def limited(self, device: Array) -> Array:
+        """Device values (n, channels) within 0..1 and the total ink."""
         values = np.clip(device, 0.0, 1.0)
         if self.total is not None and self.channels != tuple("RGB"):
             values = limit_total(values, self.channels, self.total)
+        return values
+
+    def printed(self, device: Array) -> Array:
+        """Raw amounts (n, inks) for device values (n, channels), both fractions."""
+        values = self.limited(device)
         if self.curves is not None:
             values = apply_curves(list(self.curves.outputs), values)
         return split_channels(values, self.channels, list(self.splits)) if self.splits else values
@@ -218,10 +223,11 @@ class DeviceLink:
         return self.mode.printed(self.device(values))
 
     def device(self, values: Array) -> Array:
-        """What the mode's profile is asked for (n, channels), before curves and limits."""
+        """What the mode's profile is asked for (n, channels), within its total ink, before curves."""
         lab = self.settings.nudge.of_lab(self.asked_lab(values))
         intent = self.settings.intent
-        return self.settings.nudge.of_inks(self.target.from_lab(lab, intent), self.mode.channels)
+        device = self.settings.nudge.of_inks(self.target.from_lab(lab, intent), self.mode.channels)
+        return self.mode.limited(device)
 
     def asked_lab(self, values: Array) -> Array:
         """PCS Lab (n, 3) that the mode's profile is asked for, relative to its paper."""
