@@ -41,6 +41,17 @@ def grey_proof() -> None:
     carry_out(plan, _users(), AimRecord.objects.get(name="Northlight Coated").pk)
 
 
+def printed_modes() -> None:
+    """A mode that was really built, and a faster sister that prints through the same profile."""
+    from greyanchor.library.models import PrintMode
+
+    released_mode()
+    mode = PrintMode.objects.get(name="Quay proof")
+    mode.pk, mode.name, mode.environment = None, "Quay proof, fast", {**mode.environment, "passes": 4}
+    mode._state.adding = True
+    mode.save()
+
+
 def finished_modes() -> None:
     """Four modes without a build: two released, one being built, one retired."""
     from django.utils import timezone

@@ -29,6 +29,12 @@ def _blas() -> ThreadpoolController:
     return ThreadpoolController()
 
 
+@lru_cache(maxsize=1)
+def _pool(process: int) -> ThreadPoolExecutor:
+    """The threads of this process: made once, as each new thread would hold memory of its own."""
+    return ThreadPoolExecutor(os.cpu_count() or 1, thread_name_prefix=f"cores-{process}")
+
+
 def one_thread(function: Callable[_P, _R]) -> Callable[_P, _R]:
     """`function`, with the matrix libraries held to one thread while it runs."""
 
@@ -58,5 +64,5 @@ def each(work: Callable[[Any], Any], parts: Sequence[Any]) -> list[Any]:
         _here.busy = True
         return work(part)
 
-    with _blas().limit(limits=1), ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        return list(pool.map(alone, parts))
+    with _blas().limit(limits=1):
+        return list(_pool(os.getpid()).map(alone, parts))

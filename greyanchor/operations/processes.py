@@ -173,6 +173,7 @@ def _watch() -> None:
             hot_folders.collect()
             hot_folders.go_by_themselves()
             queue.mark_interrupted()
+            hot_folders.begin_again()
             if catalogue.address():
                 catalogue.ask_when_stale()
         except Exception as error:

@@ -11,17 +11,20 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, acting, needs
+from greyanchor.background import queue
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import PrintMode
 from greyanchor.measuring.claims import claimed
 from greyanchor.printroom import intake, jobs
-from greyanchor.printroom.models import Arrived, Artwork, HotFolder
+from greyanchor.printroom.models import Arrived, Artwork, HotFolder, PrintFile
 from greyanchor.printroom.preparing import order_print_files
 
 #: seconds that a file must be left alone before it is taken
 SETTLED = 3.0
 #: files of one folder that are taken at a time, so that a flood does not keep the others waiting
 AT_ONCE = 20
+#: how often interrupted work begins again by itself
+ATTEMPTS = 3
 _DONE, _REFUSED = "taken", "refused"
 #: kinds of file by their ending, for folders that take some only
 KINDS = {
@@ -131,6 +134,22 @@ def _put_away(path: Path, where: str) -> None:
         os.replace(path, target)
     except OSError:
         path.unlink(missing_ok=True)
+
+
+def begin_again() -> int:
+    """Queue what a killed worker was at, a few times for each; how many. What kills a worker again and again
+    stays interrupted until somebody looks at it.
+    """
+    begun = 0
+    for model in (Artwork, PrintFile):
+        for record in model.objects.filter(state=model.State.INTERRUPTED, attempts__lt=ATTEMPTS)[:AT_ONCE]:
+            changed = model.objects.filter(pk=record.pk, state=model.State.INTERRUPTED).update(
+                state=model.State.QUEUED, attempts=record.attempts + 1, cancel_asked=False
+            )
+            if changed:
+                queue.start(record)
+                begun += 1
+    return begun
 
 
 def go_by_themselves() -> int:

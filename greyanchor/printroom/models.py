@@ -11,7 +11,16 @@ from greyanchor.background.models import BackgroundWork
 from greyanchor.library.models import PrintMode
 
 
-class Artwork(BackgroundWork):
+class Resumed(BackgroundWork):
+    """Work that begins again by itself when its worker was killed, a few times: `attempts` counts them."""
+
+    attempts = models.PositiveSmallIntegerField(default=0)
+
+    class Meta(BackgroundWork.Meta):
+        abstract = True
+
+
+class Artwork(Resumed):
     """A file as it came, kept once by its hash; `facts` is what its examination found (`ArtworkFacts`).
 
     Its work is its examination. `raster` is its first page as a tiled pyramid, which views are cut from.
@@ -26,7 +35,8 @@ class Artwork(BackgroundWork):
     thumbnail = models.CharField(max_length=200, blank=True)
     came_from = models.CharField(max_length=120, blank=True)
 
-    class Meta(BackgroundWork.Meta):
+    class Meta(Resumed.Meta):
+        abstract = False
         indexes = [models.Index(fields=["name"])]
 
     def __str__(self) -> str:
@@ -128,7 +138,7 @@ class Job(models.Model):
         return self.name
 
 
-class PrintFile(BackgroundWork):
+class PrintFile(Resumed):
     """A job, or one panel of it, prepared for a printer; its work is the preparing.
 
     `ticket` says what it was made for and of; `facts` what came out (`Prepared`).
@@ -142,8 +152,8 @@ class PrintFile(BackgroundWork):
     file = models.CharField(max_length=200, blank=True)
     picture = models.CharField(max_length=200, blank=True)
 
-    class Meta(BackgroundWork.Meta):
-        pass
+    class Meta(Resumed.Meta):
+        abstract = False
 
     def __str__(self) -> str:
         return f"{self.job} panel {self.panel}" if self.panel else str(self.job)

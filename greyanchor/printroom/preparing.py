@@ -138,10 +138,10 @@ def _picture_of_print(record: PrintFile, mode: PrintMode) -> str:
 
 
 def _looked_at(port: ViewPort, environment: PrintEnvironment, raw: Any) -> Any:
-    """Lab (rows, columns, 3) of amounts of ink of 16 bits, each colour looked at once, to 6 bits an ink."""
-    coarse = (raw >> 10).reshape(-1, raw.shape[2])
+    """Lab (rows, columns, 3) of amounts of ink of 16 bits, each colour looked at once, to 8 bits an ink."""
+    coarse = (raw >> 8).reshape(-1, raw.shape[2])
     colours, place = np.unique(coarse, axis=0, return_inverse=True)
-    lab = port.look(environment, (colours + 0.5 * (colours > 0)) / 63.5)
+    lab = port.look(environment, colours / 255.0)
     return lab[place.reshape(-1)].reshape(*raw.shape[:2], 3)
 
 
