@@ -10,6 +10,7 @@ urlpatterns = [
     path("artwork/part/", wall.artwork_part, name="artwork-part"),
     path("artwork/<int:pk>/small.jpg", pictures.thumbnail, name="artwork-small"),
     path("artwork/<int:pk>/file", wall.artwork_file, name="artwork-file"),
+    path("artwork/<int:pk>/modes/", wall.artwork_modes, name="artwork-modes"),
     path("artwork/<int:pk>/job/", wall.artwork_job, name="artwork-job"),
     path("artwork/<int:pk>/again/", wall.artwork_again, name="artwork-again"),
     path("jobs/", wall.job_list, name="jobs"),

@@ -95,7 +95,7 @@ AREAS = (
         "artwork",
         modules=("greyanchor.printroom",),
         tabs=(
-            Tab("Artwork", "artwork", stands_for=("artwork-add",)),
+            Tab("Artwork", "artwork", stands_for=("artwork-add", "artwork-modes")),
             Tab("Jobs", "jobs", stands_for=("job", "print-file")),
             Tab("Hot folders", "hot-folders", stands_for=("hot-folder-add",)),
         ),

@@ -9,9 +9,11 @@ from django.views.decorators.http import require_GET, require_POST
 
 from greyanchor.accounts.roles import USE, takes
 from greyanchor.core.errors import BadInput
+from greyanchor.core.numbers import parse_number
 from greyanchor.library.models import PrintMode
-from greyanchor.printroom import files, intake, jobs, queries
-from greyanchor.printroom.models import Artwork, HotFolder
+from greyanchor.printroom import files, intake, jobs, outcomes, queries
+from greyanchor.printroom.choices import checked
+from greyanchor.printroom.models import Artwork, HotFolder, Job
 
 MOST_FILES = 200
 
@@ -70,6 +72,22 @@ def artwork_file(request: HttpRequest, pk: int) -> HttpResponse:
     return FileResponse(open(files.local(artwork.file), "rb"), as_attachment=True, filename=artwork.name)
 
 
+@require_GET
+def artwork_modes(request: HttpRequest, pk: int) -> HttpResponse:
+    """An artwork on every released mode, before anybody made a job of it."""
+    artwork = get_object_or_404(Artwork, pk=pk)
+    width = request.GET.get("width", "").strip()
+    choices, trouble = {}, ""
+    try:
+        choices = checked({"width_mm": parse_number(width)}) if width else {}
+    except BadInput as error:
+        trouble = error.sentence
+    job = Job(artwork=artwork, name=artwork.name, choices=choices)
+    found = outcomes.ranked(job, outcomes.candidates(job)) if artwork.raster else []
+    context = {"artwork": artwork, "found": found, "width": width, "trouble": trouble, "job": job}
+    return render(request, "printroom/artwork_modes.html", context)
+
+
 @takes(USE)
 @require_POST
 def artwork_job(request: HttpRequest, pk: int) -> HttpResponse:
@@ -89,8 +107,6 @@ def artwork_job(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _usual_mode(request: HttpRequest) -> PrintMode | None:
     """The mode of this person's newest job, else the released mode that passed its check most recently."""
-    from greyanchor.printroom.models import Job
-
     released = PrintMode.objects.filter(state=PrintMode.State.RELEASED, profile__isnull=False)
     last = Job.objects.filter(made_by=request.user.pk, mode__in=released).order_by("-pk").first()
     if last is not None:

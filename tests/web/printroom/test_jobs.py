@@ -277,3 +277,13 @@ def replace_choices(job: Job, **choices: object) -> Job:
     copy = Job.objects.get(pk=job.pk)
     copy.choices = {**copy.choices, **choices}
     return copy
+
+
+def test_artwork_is_judged_on_every_mode_before_there_is_a_job(
+    artwork: Artwork, mode: PrintMode, client: Client
+) -> None:
+    page = client.get(f"/artwork/{artwork.pk}/modes/?width=100").content.decode()
+    assert "Harbour Proof" in page and "Make a job" in page and not Job.objects.exists()
+    assert "is not a number" in client.get(f"/artwork/{artwork.pk}/modes/?width=wide").content.decode()
+    client.post(f"/artwork/{artwork.pk}/job/", {"mode": mode.pk})
+    assert Job.objects.get().mode == mode
