@@ -17,6 +17,7 @@ $(STAMP): requirements.lock pyproject.toml
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
 	@sh scripts/ensure_ghostscript.sh
+	@$(BIN)/python -m greyanchor.core.separation.warm
 	@touch $(STAMP)
 
 $(ASSETS): package.json package-lock.json

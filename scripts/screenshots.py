@@ -65,9 +65,8 @@ def _draw(page: Page) -> None:
     shot("start")
     for name, address in (
         ("print-modes", "/modes/"),
-        ("devices", "/devices/"),
         ("preset", "/presets/1/"),
-        ("slots", "/printers/2/slots/"),
+        ("artwork", "/artwork/"),
     ):
         page.goto(URL + address)
         shot(name)
@@ -112,6 +111,15 @@ def _draw(page: Page) -> None:
     page.click("main >> button:has-text('Print the pattern')")
     page.wait_for_selector("svg.pattern")
     shot("readiness")
+    page.goto(f"{URL}/jobs/?q=pilot+contract")
+    page.click("#jobs tbody a >> nth=0")
+    page.wait_for_selector(".shares")
+    page.wait_for_selector("button:has-text('Try')")
+    page.locator("h1").click()
+    page.keyboard.press("3")
+    page.keyboard.press("l")
+    page.wait_for_function("document.querySelector('.loupe-window img')?.naturalWidth > 200", timeout=60000)
+    shot("light-table")
     page.goto(f"{URL}/catalogue/")
     page.click("button:has-text('Update')")
     page.wait_for_selector("text=What it would do", timeout=60000)

@@ -66,6 +66,7 @@ def shape_of(choices: Mapping[str, Any], page: int = 1) -> Shape:
         tuple(crop) if crop else None,
         int(choices["quarters"]),
         bool(choices["mirrored"]),
+        float(choices["margin_mm"]),
     )
 
 

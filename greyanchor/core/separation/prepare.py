@@ -61,12 +61,20 @@ class Frame:
         Left, top, columns and rows of the part.
     resolution
         Dots an inch.
+    margin
+        Bare dots around the part.
     """
 
     columns: int
     rows: int
     window: Window
     resolution: float
+    margin: int = 0
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Columns and rows of what is printed, with its margin."""
+        return self.window[2] + 2 * self.margin, self.window[3] + 2 * self.margin
 
     def __post_init__(self) -> None:
         if max(self.columns, self.rows) > MOST_SIDE or self.window[2] * self.window[3] > MOST_DOTS:
@@ -130,8 +138,16 @@ class Prepared:
 
 
 def peak_mb() -> float:
-    """The most memory that this process held, MB."""
-    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024.0
+    """The most memory that this process held, MB.
+
+    What the system counts for a process begins with what its parent held, so that it is asked only where there
+    is no better.
+    """
+    try:
+        status = Path("/proc/self/status").read_text()
+        return float(status.split("VmHWM:")[1].split()[0]) / 1024.0
+    except (OSError, IndexError, ValueError):
+        return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024.0
 
 
 def sample(picture: Picture, pixels: int = JUDGED_PIXELS) -> Pixels:
@@ -158,18 +174,27 @@ def prepare_planes(
     raise to stop; what was written then stays for another run with `resume`, unless it raises `BadInput`.
     """
     conversion = Conversion(link)
-    inks, width, height = conversion.inks, frame.window[2], frame.window[3]
+    inks, (width, height) = conversion.inks, frame.size
     screens = [Screen(screen.of_ink(ink), frame.resolution, width, i) for i, ink in enumerate(inks)]
     layout = PlaneLayout(width, height, inks, screen.bits, frame.resolution)
     facts = {"screen": str(screen), "inks": list(inks), **(ticket or {})}
     rows = max(8, _BAND_PIXELS // width // 8 * 8)
     writer = PlaneWriter(path, layout, rows, facts, resume)
     _restore(screens, writer.state)
-    planes = _planes(picture, frame, conversion, writer.next_row)
+    inner, edge = frame.window[3], frame.margin
+    planes = _planes(picture, frame, conversion, max(writer.next_row - edge, 0))
 
     def made(first: int, last: int, sums: Pixels) -> list[Pixels]:
-        tones = planes(first, last)
-        sums += each(lambda plane: _sum(plane.reshape(-1)), list(tones))
+        top, bottom = max(first - edge, 0), min(last - edge, inner)
+        if bottom > top:
+            tones = planes(top, bottom)
+            sums += each(lambda plane: _sum(plane.reshape(-1)), list(tones))
+        else:
+            tones = np.zeros((len(inks), 0, frame.window[2]), dtype=np.uint16)
+        if edge:
+            above = max(min(edge - first, last - first), 0)
+            below = last - first - above - tones.shape[1]
+            tones = np.pad(tones, ((0, 0), (above, below), (edge, edge)))
         return each(lambda i: screens[i].packed(tones[i], first), range(len(inks)))
 
     return _written(writer, frame, conversion, picture, made, lambda: _state(screens), judged, report)
@@ -214,7 +239,7 @@ def _written(
     report: Progress,
 ) -> Prepared:
     began = time.perf_counter()
-    _, _, width, height = frame.window
+    width, height = frame.size
     start = writer.next_row
     sums = np.array(writer.state.get("sums", [0.0] * len(conversion.inks)))
     try:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -43,6 +43,8 @@ class Shape:
         Turns clockwise.
     mirrored
         For the back of glass or film.
+    margin_mm
+        Bare media around what is printed; planes before halftoning have none.
     """
 
     page: int = 1
@@ -50,6 +52,7 @@ class Shape:
     crop: tuple[float, float, float, float] | None = None
     quarters: int = 0
     mirrored: bool = False
+    margin_mm: float = 0.0
 
     def __post_init__(self) -> None:
         if self.width_mm is not None and not 1.0 <= self.width_mm <= 100_000.0:
@@ -88,7 +91,8 @@ class Shape:
             dots = resolution or picture.ppi / larger
             columns = max(1, round(picture.size_mm[0] * larger / 25.4 * dots))
             rows = max(1, round(picture.size_mm[1] * larger / 25.4 * dots))
-        return Frame(columns, rows, pixels_of(self.part, columns, rows), dots)
+        margin = round(self.margin_mm / 25.4 * dots)
+        return Frame(columns, rows, pixels_of(self.part, columns, rows), dots, margin)
 
 
 def pixels_of(part: tuple[float, float, float, float], width: int, height: int) -> tuple[int, int, int, int]:
@@ -174,7 +178,8 @@ def print_to_file(
             link = link_for(picture, order)
             judged = small(shape.upright(opened.picture()), shape.part)
             if order.screen is None:
-                return prepare_contone(picture, frame, link, output, judged, order.bits, ticket, report)
+                bare = replace(frame, margin=0)
+                return prepare_contone(picture, bare, link, output, judged, order.bits, ticket, report)
             return prepare_planes(picture, frame, link, order.screen, output, judged, ticket, report, resume)
     except BadInput as error:
         raise (error if error.source else error.at(Path(art).name)) from None

@@ -199,6 +199,8 @@ def test_memory_is_bounded_whatever_the_length(tmp_path: Path, profile_file: Pat
         f" '--profile', {str(profile_file)!r},"
         " '--resolution', '300', '--json'], standalone_mode=False)"
     )
+    # loops that are compiled on the way would count as well
+    subprocess.run([sys.executable, "-m", "greyanchor.core.separation.warm"], check=True)
     said = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, check=True)
     facts = json.loads(said.stdout)
     assert facts["width"] * facts["height"] > 400_000_000
@@ -239,3 +241,18 @@ def test_what_cannot_be_prepared_is_said_in_one_line(photo, profile_file, option
     assert done.exit_code == 2 and says in done.output
     assert done.output.count("\n") == 1
     assert not photo.with_name("z.tif").exists()
+
+
+def test_a_margin_is_bare_and_moves_nothing_but_the_picture(photo, printer_profile) -> None:
+    for screen in ("am:lpi=50,angle=30", "blue-noise"):
+        spec = parse_screen(screen)
+        plain, framed = photo.with_name("plain.tif"), photo.with_name("framed.tif")
+        print_to_file(photo, order(printer_profile, screen=spec), plain)
+        shape = Shape(width_mm=60.0, margin_mm=5.0)
+        done = print_to_file(photo, order(printer_profile, screen=spec, shape=shape), framed)
+        inner, whole, edge = planes(plain), planes(framed), round(5.0 / 25.4 * 360)
+        assert whole.shape[1:] == tuple(n + 2 * edge for n in inner.shape[1:])
+        assert (done.width, done.height) == whole.shape[:0:-1]
+        middle = whole[:, edge:-edge, edge:-edge]
+        assert whole.sum() == middle.sum(), "the margin is bare"
+        assert np.abs(middle.mean(axis=(1, 2)) - inner.mean(axis=(1, 2))).max() < 0.003
