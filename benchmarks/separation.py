@@ -15,7 +15,7 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 
-from benchmarks.report import report
+from benchmarks.report import missed, report
 from greyanchor.core.artwork.inspection import examine
 from greyanchor.core.charts import patches
 from greyanchor.core.formats import icc
@@ -76,6 +76,7 @@ def everything() -> None:
         (Path(folder) / "press.icc").write_bytes(data)
         _whole(Path(folder))
         _first_look(Path(folder))
+    sys.exit(1 if missed else 0)
 
 
 def _colours(data: bytes, mode: ModeInks) -> None:

@@ -140,8 +140,7 @@ class Prepared:
 def peak_mb() -> float:
     """The most memory that this process held, MB.
 
-    What the system counts for a process begins with what its parent held, so that it is asked only where there
-    is no better.
+    What the system counts for a process begins with what its parent held, so that it comes second.
     """
     try:
         status = Path("/proc/self/status").read_text()
