@@ -17,6 +17,7 @@ from greyanchor.core.formats.icc import PCS_WHITE, IccProfile
 from greyanchor.core.formats.icc_tables import (
     check_size,
     decode_lab,
+    decode_lut,
     encode_lab,
     parametric,
 )
@@ -285,32 +286,14 @@ def read_stages(data: bytes, name: str, tetrahedral: bool = True) -> list[Stage]
     try:
         kind = data[:4]
         if kind in (b"mft1", b"mft2"):
-            return _simple(data, kind, tetrahedral)
+            lut, _ = decode_lut(data, name)
+            grid = Stage(grid=lut.grid, tetrahedral=tetrahedral)
+            return [Stage(curves=lut.inputs), grid, Stage(curves=lut.outputs)]
         if kind in (b"mAB ", b"mBA "):
             return _elements(data, kind == b"mAB ", tetrahedral)
     except (struct.error, ValueError, IndexError) as error:
         raise BadInput(f"the table {name} of the profile is damaged: {error}") from error
     raise BadInput(f"the table {name} of the profile has the type {kind!r}, which is not a lookup table")
-
-
-def _simple(data: bytes, kind: bytes, tetrahedral: bool) -> list[Stage]:
-    channels, outputs, side = struct.unpack_from(">BBB", data, 8)
-    check_size(channels, outputs, [side] * channels)
-    if kind == b"mft1":
-        entries, exits, at, form, full = 256, 256, 48, ">u1", 255.0
-    else:
-        entries, exits = struct.unpack_from(">HH", data, 48)
-        at, form, full = 52, ">u2", 65535.0
-    nodes = side**channels * outputs
-    values = np.frombuffer(data, form, channels * entries + nodes + outputs * exits, at).astype(float) / full
-    first = channels * entries
-    return [
-        Stage(curves=list(values[:first].reshape(channels, entries))),
-        Stage(
-            grid=values[first : first + nodes].reshape(*([side] * channels), outputs), tetrahedral=tetrahedral
-        ),
-        Stage(curves=list(values[first + nodes :].reshape(outputs, exits))),
-    ]
 
 
 def _elements(data: bytes, forward: bool, tetrahedral: bool) -> list[Stage]:
