@@ -10,6 +10,7 @@ import subprocess
 import sys
 import threading
 import time
+from collections.abc import Callable
 from contextlib import closing, suppress
 from pathlib import Path
 from types import FrameType
@@ -124,8 +125,7 @@ def serve(port: int, host: str) -> int:
     """Serve what is in the database; an empty one leads to its first account."""
     _django()
     _prepare()
-    _say_first_link(f"http://{host}:{port}")
-    return _serve(port, host)
+    return _serve(port, host, lambda: _say_first_link(f"http://{host}:{port}"))
 
 
 def _say_first_link(address: str) -> None:
@@ -242,7 +242,8 @@ def _warm() -> None:
     close_old_connections()
 
 
-def _serve(port: int, host: str) -> int:
+def _serve(port: int, host: str, listening: Callable[[], None] = lambda: None) -> int:
+    """Serve until somebody stops it; `listening` is called when pages can be asked for."""
     from django.conf import settings
     from waitress.server import create_server
 
@@ -272,6 +273,7 @@ def _serve(port: int, host: str) -> int:
     threading.Thread(target=_warm, daemon=True).start()
     server = create_server(application, host=host, port=port, threads=6, ident="greyanchor")
     keeper.start()
+    listening()
     print(f"Grey Anchor is at http://{host}:{port}  (Ctrl-C stops it)", flush=True)
     try:
         server.run()
