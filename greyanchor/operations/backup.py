@@ -20,7 +20,16 @@ from greyanchor.core.packs.archive import Archive, checked_name, file_hash
 FORMAT, VERSION = "grey-anchor-backup", 1
 DATABASE = "greyanchor.sqlite3"
 #: folders of the home that belong to the shop; queue and secret key are of one machine and stay with it
-FOLDERS = ("packs", "catalogue", "inbox", "devices")
+FOLDERS = (
+    "packs",
+    "catalogue",
+    "inbox",
+    "devices",
+    "files/artwork",
+    "files/print-files",
+    "files/prints",
+    "files/thumbnails",
+)
 
 
 def _database() -> Path:

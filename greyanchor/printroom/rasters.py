@@ -85,7 +85,7 @@ def make_thumbnail(artwork: Artwork) -> str:
         return ""
     try:
         small = pyvips.Image.thumbnail(
-            str(given), _THUMB, size="down", export_profile="srgb", intent="perceptual"
+            str(given), _THUMB, size="down", export_profile="srgb", intent="perceptual", fail_on="truncated"
         )
         if small.hasalpha():
             small = small.flatten(background=255)
