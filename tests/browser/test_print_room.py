@@ -49,7 +49,7 @@ def test_from_a_file_to_a_test_piece(page: Page, server: Server, art: Path) -> N
     hung.get_by_role("button", name="Make a job of it").click()
     page.get_by_role("heading", name="What will come out?").wait_for()
     expect(page.locator(".shares dd").first).to_have_text(re.compile(r"\d+(\.\d)? %"), timeout=60_000)
-    page.locator('.table-glass[data-ready]').wait_for()
+    page.locator(".table-glass[data-ready]").wait_for()
     page.wait_for_function("document.querySelectorAll('.table-glass > img').length > 0")
     page.locator("h1").click()  # nothing has the focus: keys are shortcuts
     page.keyboard.press("3")
