@@ -62,9 +62,3 @@ def take_in(content: File) -> tuple[str, int]:
         return sha256, size
     finally:
         parts.unlink(missing_ok=True)
-
-
-def remove(name: str) -> None:
-    """Remove a file, if it is there."""
-    if name:
-        local(name).unlink(missing_ok=True)

@@ -12,12 +12,6 @@ from django.http import QueryDict
 from greyanchor.printroom.models import Artwork, Job, PrintFile
 
 _PAGE = 48
-_WORDS = {
-    "stop": "keeps it from printing",
-    "warn": "to look at",
-    "know": "good to know",
-    "refused": "refused",
-}
 
 
 @dataclass(frozen=True)

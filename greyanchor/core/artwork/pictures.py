@@ -27,7 +27,6 @@ USUAL_PPI = 300.0
 _BAND_BYTES = 24 * 2**20
 KINDS = {"grey": 1, "rgb": 3, "cmyk": 4}
 _SPACES = {"grey": "GRAY", "rgb": "RGB", "cmyk": "CMYK"}
-_LOADERS = ("jpegload", "pngload", "tiffload")
 #: interpretations of libvips by what they hold
 _GREY, _RGB, _CMYK = ("b-w", "grey16"), ("srgb", "rgb", "rgb16"), ("cmyk",)
 

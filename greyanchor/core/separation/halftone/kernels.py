@@ -135,16 +135,3 @@ def pack(levels, bits, out):  # type: ignore[no-untyped-def]
                 x = byte * each + i
                 value = (value << bits) | (levels[row, x] if x < levels.shape[1] else 0)
             out[row, byte] = value
-
-
-@njit(cache=True, nogil=True)
-def count_bits(packed):  # type: ignore[no-untyped-def]
-    """Dots in packed bytes of one bit each."""
-    total = 0
-    for row in range(packed.shape[0]):
-        for i in range(packed.shape[1]):
-            v = packed[row, i]
-            v = v - ((v >> 1) & 0x55)
-            v = (v & 0x33) + ((v >> 2) & 0x33)
-            total += (v + (v >> 4)) & 0x0F
-    return total
