@@ -15,9 +15,10 @@ from greyanchor.core.profiling.softproof import test_form
 from greyanchor.drawing.typefaces import REGULAR as SANS
 from greyanchor.drawing.typefaces import register
 
-_WATER = CMYKColorSep(0.45, 0.08, 0.02, 0.0, spotName="Harbour Blue", density=1.0)
-_LAND = CMYKColorSep(0.02, 0.12, 0.38, 0.02, spotName="Chart Buff", density=1.0)
+_WATER = CMYKColorSep(0.45, 0.08, 0.02, 0.0, spotName="Shoal blue", density=1.0)
+_LAND = CMYKColorSep(0.02, 0.12, 0.38, 0.02, spotName="Land buff", density=1.0)
 _CUT = CMYKColorSep(0.0, 1.0, 0.0, 0.0, spotName="CutContour", density=1.0)
+_ROSE = CMYKColorSep(0.1, 0.9, 0.1, 0.1, spotName="Compass crimson", density=1.0)
 _INK = CMYKColor(0, 0, 0, 1)
 
 
@@ -107,8 +108,8 @@ def _shore(page: Canvas, line: list[tuple[float, float]]) -> None:
 
 
 def _rose(page: Canvas, x: float, y: float, radius: float) -> None:
-    page.setStrokeColor(CMYKColor(0.1, 0.9, 0.1, 0.1))
-    page.setFillColor(CMYKColor(0.1, 0.9, 0.1, 0.1))
+    page.setStrokeColor(_ROSE)
+    page.setFillColor(_ROSE)
     page.setLineWidth(0.4)
     page.circle(x * mm, y * mm, radius * mm)
     for i in range(36):

@@ -30,6 +30,8 @@ from greyanchor.library.packs import importing
 from greyanchor.library.packs.builder import Label, pack_modes
 from greyanchor.library.records.editing import create
 
+#: of a litre of any ink
+_PRICE = 118.0
 # name, class, maker, g/m2, micrometres, mm, brightener, backwards, dry-down, heat, vacuum
 _MEDIA: list[tuple[str, str, str, int, int, int, str, bool, int, float, float]] = [
     (
@@ -130,7 +132,7 @@ def machines_and_media(by: User) -> None:
         return create(record, by, "put into the library")
 
     def inks(name: str, channels: str, kind: str, **light: str) -> int:
-        return int(keep(InkSet(name=name, channels=list(channels), kind=kind, light=light)).pk)
+        return int(keep(InkSet(name=name, channels=list(channels), kind=kind, light=light, price=_PRICE)).pk)
 
     tarn = [
         inks("Tarn pigment", "CMYK", "aqueous pigment"),
@@ -175,6 +177,7 @@ def machines_and_media(by: User) -> None:
                 travels_backwards=backwards,
                 dry_minutes=dry,
                 unreadable="Mesh" in name,
+                price=round(1.2 + 0.011 * weight, 2),
             )
         )
         for printer in printers[:2]:

@@ -162,6 +162,19 @@ class ViewPort(Protocol):
         """Lab (n, 3) of raw device values as the eye sees them."""
         ...
 
+    def see_print(
+        self,
+        environment: PrintEnvironment,
+        raw: Array,
+        pixel_mm: float,
+        handling: Mapping[str, float],
+        number: int,
+    ) -> Array:
+        """sRGB bytes (rows, columns, 3) of a print: `raw` are amounts of ink (rows, columns, inks) of pixels
+        of a size, `handling` what it was printed with.
+        """
+        ...
+
 
 @dataclass(frozen=True)
 class Control:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 from greyanchor.core.errors import BadInput
@@ -23,6 +24,7 @@ USUAL: dict[str, Any] = {
     "overlap_mm": 0.0,
     "panels_off": [],
     "intent": "relative",
+    "picture_intent": "",
     "black_point": True,
     "keep_black": False,
     "keep_pure": False,
@@ -72,8 +74,9 @@ def shape_of(choices: Mapping[str, Any], page: int = 1) -> Shape:
 
 def settings_of(choices: Mapping[str, Any], press: AimRecord | None) -> LinkSettings:
     """How colours are converted."""
-    if choices["intent"] not in INTENTS:
-        raise BadInput(f"no rendering intent {choices['intent']!r}")
+    for intent in (choices["intent"], choices["picture_intent"] or choices["intent"]):
+        if intent not in INTENTS:
+            raise BadInput(f"no rendering intent {intent!r}; there are {', '.join(INTENTS)}")
     return LinkSettings(
         choices["intent"],
         bool(choices["black_point"]),
@@ -83,6 +86,16 @@ def settings_of(choices: Mapping[str, Any], press: AimRecord | None) -> LinkSett
         bool(choices["press_paper"]),
         Nudge(float(choices["lightness"]), float(choices["contrast"]), dict(choices["inks"])),
     )
+
+
+def of_pictures(choices: Mapping[str, Any], settings: LinkSettings) -> LinkSettings | None:
+    """How pictures on a page are converted where that differs from the rest: black that stays black ink is
+    that of text and drawing.
+    """
+    intent = choices["picture_intent"] or settings.intent
+    if intent == settings.intent and not (settings.keep_black or settings.keep_pure):
+        return None
+    return replace(settings, intent=intent, keep_black=False, keep_pure=False)
 
 
 def press_profile(press: AimRecord) -> Any:

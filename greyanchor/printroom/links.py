@@ -13,11 +13,13 @@ from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
 from greyanchor.core.separation.from_pack import mode_inks
-from greyanchor.core.separation.link import DeviceLink, ModeInks
-from greyanchor.core.separation.printing import Order, link_for
+from greyanchor.core.separation.layers import AnyLink
+from greyanchor.core.separation.link import ModeInks
+from greyanchor.core.separation.printing import Order, link_for, screen_of
 from greyanchor.library.models import PrintMode
 from greyanchor.printroom import choices as chosen
 from greyanchor.printroom.models import Job
+from greyanchor.printroom.recipes import spots_of
 from greyanchor.profiles.models import AimRecord
 
 
@@ -49,18 +51,18 @@ def press_of(choices: Mapping[str, Any]) -> AimRecord | None:
 
 def order_of(job: Job, mode: PrintMode, choices: Mapping[str, Any]) -> Order:
     """Everything the core needs to print a job."""
-    from greyanchor.core.separation.printing import screen_of
-
+    settings = chosen.settings_of(choices, press_of(choices))
     return Order(
         inks_of(mode),
         chosen.shape_of(choices, job.page),
-        chosen.settings_of(choices, press_of(choices)),
+        settings,
         resolution=float(mode.environment.get("resolution", 600)),
         screen=screen_of(str(mode.environment.get("halftone", ""))),
+        pictures=chosen.of_pictures(choices, settings),
+        spots=tuple(s.ink for s in spots_of(job.artwork, job.page, mode) if s.ink is not None),
     )
 
 
-def link_of(picture: Picture, mode: PrintMode, choices: Mapping[str, Any]) -> DeviceLink:
-    """The conversion of a picture through a mode with a job's choices."""
-    settings = chosen.settings_of(choices, press_of(choices))
-    return link_for(picture, Order(inks_of(mode), settings=settings))
+def link_of(picture: Picture, job: Job, mode: PrintMode, choices: Mapping[str, Any]) -> AnyLink:
+    """The conversion of a picture of a job's page through a mode with a job's choices."""
+    return link_for(picture, order_of(job, mode, choices))

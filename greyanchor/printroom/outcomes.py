@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -39,6 +39,8 @@ class Outcome:
         To print it all; None where the machine's speed is not known.
     ink_ml
         By plane, all copies.
+    cost
+        Of ink and media, in the shop's own money; None where it keeps no prices of both.
     reasons
         What speaks for it and against it, in words.
     """
@@ -47,6 +49,7 @@ class Outcome:
     facts: dict[str, Any]
     minutes: float | None
     ink_ml: dict[str, float]
+    cost: float | None = None
     reasons: tuple[str, ...] = ()
 
     @property
@@ -107,6 +110,7 @@ def _with_reasons(found: list[Outcome]) -> list[Outcome]:
     best = max(f.facts["area_within_3"] for f in found)
     quickest = min((f.minutes for f in found if f.minutes), default=None)
     least = min(f.total_ml for f in found)
+    cheapest = min((f.cost for f in found if f.cost is not None), default=None)
     out = []
     for f in found:
         said = []
@@ -118,7 +122,9 @@ def _with_reasons(found: list[Outcome]) -> list[Outcome]:
             said.append("quickest")
         if f.total_ml <= least * 1.001 and len(found) > 1:
             said.append("least ink")
-        out.append(Outcome(f.mode, f.facts, f.minutes, f.ink_ml, tuple(said)))
+        if f.cost is not None and f.cost == cheapest and len(found) > 1:
+            said.append("cheapest")
+        out.append(replace(f, reasons=tuple(said)))
     return out
 
 
@@ -146,7 +152,7 @@ def _computed(
     job: Job, mode: PrintMode, choices: dict[str, Any], given: tuple[Any, Any] | None = None
 ) -> dict[str, Any]:
     picture, pixels = given or _pixels(job, choices)
-    link = link_of(picture, mode, choices)
+    link = link_of(picture, job, mode, choices)
     found = coming_out(link, pixels).facts()
     raw = link.exact(pixels.reshape(-1, pixels.shape[2])[::4] / float(np.iinfo(pixels.dtype).max))
     return {"facts": found, "coverage": dict(zip(link.inks, raw.mean(axis=0).round(5).tolist()))}
@@ -158,7 +164,10 @@ def _outcome(job: Job, mode: PrintMode, kept: dict[str, Any]) -> Outcome:
     copies = int(choices["copies"])
     area = width * height / 1e6 * copies
     ml = {c: LOAD_AT_FULL * area * v for c, v in kept["coverage"].items()}
-    return Outcome(mode, kept["facts"], minutes_of(mode, width, height * copies), ml)
+    cost = None
+    if mode.ink_set.price is not None and mode.media.price is not None:
+        cost = sum(ml.values()) / 1000.0 * mode.ink_set.price + area * mode.media.price
+    return Outcome(mode, kept["facts"], minutes_of(mode, width, height * copies), ml, cost)
 
 
 def printed_mm(job: Job) -> tuple[float, float]:
@@ -178,8 +187,6 @@ def minutes_of(mode: PrintMode, width: float, height: float) -> float | None:
     machine = mode.printer.machine
     if machine is None or not width or "passes" not in mode.environment:
         return None
-    from dataclasses import replace
-
     narrow = replace(machine, width=min(machine.width, width + 40.0))
     speed = square_metres_an_hour(
         narrow,

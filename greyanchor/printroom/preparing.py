@@ -3,24 +3,22 @@
 from __future__ import annotations
 
 import io
-from typing import Any
 
-import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
 from PIL import Image
 
 from greyanchor.accounts.roles import USE, needs
 from greyanchor.background import queue, work
-from greyanchor.core.colour.colorimetry import lab_to_srgb
 from greyanchor.core.errors import BadInput
 from greyanchor.core.printing.environment import PrintEnvironment
-from greyanchor.core.separation.conversion import Conversion
+from greyanchor.core.separation.layers import conversion_of
 from greyanchor.core.separation.prepare import small
 from greyanchor.core.separation.printing import print_to_file
 from greyanchor.devices.ports import ViewPort
 from greyanchor.library.machines.connections import printer_port
 from greyanchor.library.models import PrintMode
+from greyanchor.library.records.effective_settings import in_force
 from greyanchor.printroom import choices as chosen
 from greyanchor.printroom import files, rasters
 from greyanchor.printroom.links import fingerprint, link_of, order_of
@@ -119,30 +117,28 @@ def prepare_print_file(pk: int) -> None:
 
 def _picture_of_print(record: PrintFile, mode: PrintMode) -> str:
     """The print as the printer shows it, where it shows its prints; nothing elsewhere."""
-    port = printer_port(mode.printer)
+    port = printer_port(mode.printer, mode.media)
     if not isinstance(port, ViewPort):
         return ""
     shape = chosen.shape_of(record.choices, record.job.page)
     picture = shape.upright(rasters.level(record.job.artwork, record.job.page, 0))
     pixels = small(picture, shape.part)
-    raw = Conversion(link_of(picture, mode, record.choices)).convert(pixels)
-    environment = PrintEnvironment(**mode.environment)
-    lab = _looked_at(port, environment, raw)
-    drawn = np.round(np.clip(lab_to_srgb(lab), 0.0, 1.0) * 255.0).astype(np.uint8)
+    raw = conversion_of(link_of(picture, record.job, mode, record.choices)).convert(pixels)
+    across = size_mm(record.job)[int(record.choices["quarters"]) % 2] * shape.part[2]
+    handling = {key: held.value for key, held in in_force(mode).items()}
+    drawn = port.see_print(
+        PrintEnvironment(**mode.environment),
+        (raw >> 8) / 255.0,
+        across / raw.shape[1],
+        handling,
+        record.pk,
+    )
     name = f"prints/{record.job_id}/{record.pk}.png"
     data = io.BytesIO()
     Image.fromarray(drawn).save(data, format="PNG")
     with files.whole(name) as partial:
         partial.write_bytes(data.getvalue())
     return name
-
-
-def _looked_at(port: ViewPort, environment: PrintEnvironment, raw: Any) -> Any:
-    """Lab (rows, columns, 3) of amounts of ink of 16 bits, each colour looked at once, to 8 bits an ink."""
-    coarse = (raw >> 8).reshape(-1, raw.shape[2])
-    colours, place = np.unique(coarse, axis=0, return_inverse=True)
-    lab = port.look(environment, colours / 255.0)
-    return lab[place.reshape(-1)].reshape(*raw.shape[:2], 3)
 
 
 @needs(USE)

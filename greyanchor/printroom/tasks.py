@@ -21,7 +21,8 @@ def examine_artwork(pk: int) -> None:
         found = examine(files.local(artwork.file), lambda share, text: report(0.6 * share, text))
     except BadInput as error:
         raise BadInput(error.reason, artwork.name, error.line) from None
-    kept.update(facts=found.facts())
+    artwork.facts = found.facts()
+    kept.update(facts=artwork.facts)
     report(0.6, "drawing its first page")
     if not any(f.level == "stop" and "Ghostscript" in f.text for f in found.findings):
         kept.update(raster=rasters.make_raster(artwork))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -30,9 +30,12 @@ def open_artwork(
     resolution: float | None = None,
     width_mm: float | None = None,
     random: bool = False,
+    spots: Sequence[str] = (),
+    tagged: bool = False,
 ) -> Iterator[Opened]:
     """A picture of one page, drawn as fine as `resolution` and `width_mm` need where it is a page.
-    `random` reads pictures anywhere in them, which turning by a quarter needs.
+    `random` reads pictures anywhere in them, which turning by a quarter needs; `spots` and `tagged` are those
+    of `render_page`.
 
     What was drawn lasts as long as the context. Raises `BadInput`.
     """
@@ -43,5 +46,6 @@ def open_artwork(
         yield Opened(lambda: open_picture(path, page, random))
         return
     with tempfile.TemporaryDirectory(prefix="greyanchor-page-") as folder:
-        drawn = render_page(path, page, Path(folder), resolution or USUAL_RESOLUTION, width_mm)
+        dots = resolution or USUAL_RESOLUTION
+        drawn = render_page(path, page, Path(folder), dots, width_mm, spots=spots, tagged=tagged)
         yield Opened(lambda: drawn.picture())

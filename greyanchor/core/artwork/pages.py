@@ -11,8 +11,10 @@ import re
 import resource
 import shutil
 import subprocess
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 
 from greyanchor.core.artwork.pictures import Picture, open_picture
 from greyanchor.core.errors import BadInput
@@ -25,6 +27,10 @@ MOST_FILE = 40 * 2**30
 MOST_PIXELS = 8_000_000_000
 #: resolutions of a page
 _LEAST, _MOST = 5.0, 4800.0
+#: what Ghostscript calls a pixel of a picture among its tags
+_PICTURE_TAG = 2
+#: spot colours of a page that have channels of their own
+_MOST_SPOTS = 24
 _BEGINNINGS = (b"%PDF-", b"%!PS", b"\xc5\xd0\xd3\xc6")
 _INSTALL = "install Ghostscript (Debian: apt install ghostscript), then add the file again"
 
@@ -47,18 +53,31 @@ class DrawnPage:
 
     Attributes
     ----------
-    path
-        Its process colours.
+    paths
+        Its process colours in one file; or C, M, Y and K, each in its own, then spot colours.
     resolution
         Dots an inch.
+    spots
+        Names of the spot colours.
+    tags
+        What each pixel is part of, raw; None where that was not asked for.
     """
 
-    path: Path
+    paths: tuple[Path, ...]
     resolution: float
+    spots: tuple[str, ...] = ()
+    tags: Path | None = None
 
     def picture(self) -> Picture:
-        """The process colours."""
-        return replace(open_picture(self.path), ppi=self.resolution, ppi_known=True)
+        """The page, with its spot colours and its tag as channels of their own."""
+        made = open_picture(self.paths[0])
+        if len(self.paths) > 1:
+            planes = [open_picture(p).image.invert() for p in self.paths]
+            image = planes[0].bandjoin(planes[1:]).copy(interpretation="cmyk")
+            made = replace(made, image=image, kind="cmyk", profile=None)
+        if self.tags is not None:
+            made = replace(made, image=made.image.bandjoin(_is_picture_tag(self.tags)), tagged=True)
+        return replace(made, ppi=self.resolution, ppi_known=True, spots=self.spots)
 
 
 def render_page(
@@ -68,12 +87,15 @@ def render_page(
     resolution: float,
     width_mm: float | None = None,
     seconds: float = MOST_SECONDS,
+    spots: Sequence[str] = (),
+    tagged: bool = False,
 ) -> DrawnPage:
     """Draw one page, from 1, into `folder`.
 
     Where a width is given, the page is drawn so fine that it has `resolution` when printed that wide. Cut
-    contours are left out: a cutter follows them. A page with C M Y K or spot colours is drawn in C M Y K, its
-    spot colours as what the file has in their place; any other page in R G B.
+    contours are left out: a cutter follows them. A page with C M Y K or spot colours is drawn in C M Y K, any
+    other page in R G B. Spot colours that `spots` names become channels of their own; others are drawn as
+    what the file has in their place. With `tagged` a last channel parts pictures from text and drawing.
 
     Raises `BadInput`, naming the file, where Ghostscript is missing, refuses the file, or reaches a limit.
     """
@@ -92,36 +114,61 @@ def render_page(
             path.name,
         )
     device = "tiff24nc"
-    if _is_pdf(path):
-        from greyanchor.core.artwork.pdf_inspection import page_is_cmyk, without_contours
+    own: tuple[str, ...] = ()
+    if is_pdf(path):
+        from greyanchor.core.artwork import pdf_rewriting
+        from greyanchor.core.artwork.pdf_inspection import page_is_cmyk, spots_of_page
 
-        without_contours(path, folder / "art.pdf")
+        there = spots_of_page(path, page)
+        own = tuple(name for name in there if name in spots)[:_MOST_SPOTS]
+        pdf_rewriting.rewrite(path, folder / "art.pdf", {n: _plane_name(i) for i, n in enumerate(own)})
         device = "tiff32nc" if page_is_cmyk(path, page) else device
-    _run(
-        path,
-        folder,
-        [
-            f"-sDEVICE={device}",
-            f"-r{dots:.4f}",
-            f"-dFirstPage={page}",
-            f"-dLastPage={page}",
-            "-dTextAlphaBits=4",
-            "-dGraphicsAlphaBits=4",
-            "-dUseCropBox",
-            "-sCompression=lzw",
-            "-sOutputFile=page.tif",
-        ],
-        seconds,
-    )
-    drawn = folder / "page.tif"
-    if not drawn.exists():
+    common = [f"-r{dots:.4f}", f"-dFirstPage={page}", f"-dLastPage={page}", "-dUseCropBox"]
+    smooth = ["-dTextAlphaBits=4", "-dGraphicsAlphaBits=4"]
+    drawing = [*common, *smooth, "-sCompression=lzw", "-sOutputFile=page.tif"]
+    if own:
+        names = " ".join(f"({_plane_name(i)})" for i in range(len(own)))
+        kept = [f"-dMaxSpots={len(own)}", "-c", f"<< /SeparationColorNames [{names}] >> setpagedevice", "-f"]
+        _run(path, folder, ["-sDEVICE=tiffsep", *drawing, *kept], seconds)
+    else:
+        _run(path, folder, [f"-sDEVICE={device}", *drawing], seconds)
+    drawn = [folder / "page.tif"]
+    if own:
+        planes = ("Cyan", "Magenta", "Yellow", "Black", *(_plane_name(i) for i in range(len(own))))
+        drawn[0].unlink(missing_ok=True)
+        drawn = [folder / f"page({name}).tif" for name in planes]
+    if not all(d.exists() for d in drawn):
         raise BadInput(f"it has no page {page}", path.name)
-    return DrawnPage(drawn, dots)
+    tags = None
+    if tagged:
+        tags = folder / "tags.pam"
+        _run(path, folder, ["-sDEVICE=bitrgbtags", *common, *smooth, f"-sOutputFile={tags.name}"], seconds)
+    return DrawnPage(tuple(drawn), dots, own, tags)
+
+
+def _plane_name(place: int) -> str:
+    return f"Own{place + 1}"
+
+
+def _is_picture_tag(path: Path) -> Any:
+    """One channel: full where a pixel is part of a picture.
+
+    The file is a PAM whose first channel is the kind of object that a pixel was drawn by.
+    """
+    import pyvips
+
+    with open(path, "rb") as file:
+        head = file.read(512)
+    start = head.index(b"ENDHDR\n") + len(b"ENDHDR\n")
+    sizes = [re.search(rb"%s\s+(\d+)" % key, head) for key in (b"WIDTH", b"HEIGHT")]
+    width, height = (int(found.group(1)) for found in sizes if found)
+    kinds = pyvips.Image.rawload(str(path), width, height, 4, offset=start)[0]
+    return kinds == _PICTURE_TAG
 
 
 def page_size(path: Path, page: int = 1) -> tuple[float, float]:
     """Width and height of a page as it is seen, in points."""
-    if _is_pdf(path):
+    if is_pdf(path):
         from greyanchor.core.artwork.pdf import page_box
 
         return page_box(path, page)
@@ -136,7 +183,8 @@ def page_size(path: Path, page: int = 1) -> tuple[float, float]:
     return 595.0, 842.0
 
 
-def _is_pdf(path: Path) -> bool:
+def is_pdf(path: Path) -> bool:
+    """Whether a file is a PDF, by how it begins."""
     with open(path, "rb") as file:
         return b"%PDF-" in file.read(1024)
 
@@ -146,7 +194,8 @@ def _run(path: Path, folder: Path, options: list[str], seconds: float) -> None:
     program = ghostscript()
     if program is None:
         raise BadInput(f"pages cannot be drawn here: {_INSTALL}", path.name)
-    is_eps = not _is_pdf(path)
+    folder = folder.resolve()
+    is_eps = not is_pdf(path)
     source = folder / ("art.pdf" if not is_eps else "art.ps")
     if not source.exists():
         try:
@@ -155,7 +204,7 @@ def _run(path: Path, folder: Path, options: list[str], seconds: float) -> None:
             shutil.copyfile(path, source)
     command = [
         program, "-dSAFER", "-dBATCH", "-dNOPAUSE", "-q", "-dNOPROMPT", "-dPDFSTOPONERROR=false",
-        *(["-dEPSCrop"] if is_eps else []), *options, f"--permit-file-read={folder}/*", source.name,
+        f"--permit-file-read={folder}/*", *(["-dEPSCrop"] if is_eps else []), *options, source.name,
     ]  # fmt: skip
     environment = {
         "PATH": os.environ.get("PATH", ""),

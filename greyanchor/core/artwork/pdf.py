@@ -20,6 +20,22 @@ def open_pdf(path: Path) -> Any:
         raise BadInput(f"this PDF is damaged ({str(error).splitlines()[0][:120]})", path.name) from error
 
 
+def is_name(value: Any) -> bool:
+    """Whether an object is a name."""
+    import pikepdf
+
+    return isinstance(value, pikepdf.Object) and value._type_name == "name"
+
+
+def name_text(value: Any) -> str:
+    """A name without its stroke, whatever bytes it holds: UTF-8 where it is, Latin-1 elsewhere."""
+    raw = bytes(value) if is_name(value) else str(value).encode("utf-8", "surrogateescape")
+    try:
+        return raw.decode("utf-8").removeprefix("/")
+    except UnicodeDecodeError:
+        return raw.decode("latin-1").removeprefix("/")
+
+
 def page_box(path: Path, number: int) -> tuple[float, float]:
     """Width and height in points of a page, from 1, as it is seen: its crop box, turned, in user units."""
     with open_pdf(path) as pdf:

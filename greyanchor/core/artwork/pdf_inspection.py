@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from greyanchor.core.artwork.findings import ArtworkFacts, Finding, PageFacts, ranked
-from greyanchor.core.artwork.pdf import box_of, open_pdf, page_of
+from greyanchor.core.artwork.pdf import box_of, is_name, name_text, open_pdf, page_of
 from greyanchor.core.errors import BadInput
 
 Progress = Callable[[float, str], None]
@@ -126,7 +126,11 @@ def _of_page(seen: _Seen, number: int) -> list[Finding]:
         if CUTS.search(name):
             found.append(Finding("know", f"{name} is a cut contour: it is not printed", where))
         elif name not in ("All", "None"):
-            found.append(Finding("know", f"the spot colour {name} is printed as {alternate}", where))
+            found.append(
+                Finding(
+                    "know", f"the spot colour {name} is printed by its recipe, or else as {alternate}", where
+                )
+            )
     if seen.operators > MOST_OPERATORS:
         found.append(Finding("warn", "it is so full that a part of it was not looked at", where))
     coarse = [p for p in seen.pictures if p[4] < _SOFT_PPI]
@@ -204,16 +208,16 @@ def _content(
             seen.colours.add(_SETS[name])
             setattr(state, "stroke" if name.isupper() else "fill", "")
         elif name in ("cs", "CS") and operands:
-            spot = _space(spaces.get(str(operands[0]), operands[0]), seen)
+            spot = _space(_held(spaces, operands[0]) or operands[0], seen)
             setattr(state, "stroke" if name == "CS" else "fill", spot)
         elif name == "Tf" and operands:
-            state.font = _missing(faces.get(str(operands[0])))
+            state.font = _missing(_held(faces, operands[0]))
         elif name in ("Tj", "TJ", "'", '"') and state.font:
             fonts.add(state.font)
         elif name == "w" and operands:
             state.width = float(operands[0])
         elif name == "gs" and operands:
-            state.overprint = bool(modes.get(str(operands[0]), {}).get("/OP", state.overprint))
+            state.overprint = bool((_held(modes, operands[0]) or {}).get("/OP", state.overprint))
         elif name == "m":
             path.append([_point(operands, state, box, turn)])
         elif name in ("l", "c", "v", "y") and path:
@@ -228,7 +232,7 @@ def _content(
             _painted(name, path, state, seen, number)
             path = []
         elif name == "Do" and operands:
-            item = forms.get(str(operands[0]))
+            item = _held(forms, operands[0])
             if item is None:
                 continue
             if item.get("/Subtype") == "/Image":
@@ -239,6 +243,11 @@ def _content(
                     inner.matrix = _matrix(list(item.Matrix)) @ inner.matrix
                 own = item.get("/Resources", resources)
                 _content(pikepdf, item, own, inner, seen, box, turn, fonts, depth + 1, number)
+
+
+def _held(resources: Any, name: Any) -> Any:
+    """What a resource dictionary holds under a name; None where it holds none."""
+    return resources.get(name) if len(resources) and is_name(name) else None
 
 
 def _painted(name: str, path: list[Any], state: _State, seen: _Seen, number: int) -> None:
@@ -289,32 +298,32 @@ def _space(space: Any, seen: _Seen) -> str:
     """Note a colour space; the name of its spot colour, empty where it is none."""
     if space is None:
         return ""
-    if not hasattr(space, "__iter__") or isinstance(space, str) or str(space).startswith("/"):
-        seen.colours.add(_PROCESS.get(str(space).lstrip("/"), ""))
+    if not hasattr(space, "__iter__") or isinstance(space, str) or is_name(space):
+        seen.colours.add(_PROCESS.get(name_text(space), ""))
         return ""
-    kind = str(space[0]).lstrip("/")
+    kind = name_text(space[0])
     if kind == "ICCBased":
         count = int(space[1].get("/N", 3))
         seen.colours.add({1: "grey", 3: "R G B", 4: "C M Y K"}.get(count, "") + " with a profile")
     elif kind == "Indexed":
         return _space(space[1], seen)
     elif kind == "Separation":
-        name = _spot_name(space[1])
+        name = spot_name(space[1])
         if name not in ("All", "None", "Cyan", "Magenta", "Yellow", "Black"):
             seen.spots[name] = _alternate(space)
         return name
     elif kind == "DeviceN":
         for ink in space[1]:
-            if _spot_name(ink) not in ("None", "Cyan", "Magenta", "Yellow", "Black"):
-                seen.spots.setdefault(_spot_name(ink), "its inks together in the file")
+            if spot_name(ink) not in ("None", "Cyan", "Magenta", "Yellow", "Black"):
+                seen.spots.setdefault(spot_name(ink), "its inks together in the file")
     else:
         seen.colours.add(_PROCESS.get(kind, ""))
     return ""
 
 
-def _spot_name(value: Any) -> str:
+def spot_name(value: Any) -> str:
     """A name in any alphabet: PDF writes bytes that are not letters as #xx."""
-    raw = str(value).lstrip("/")
+    raw = name_text(value)
     plain = re.sub(r"#([0-9A-Fa-f]{2})", lambda m: chr(int(m[1], 16)), raw)
     try:
         return plain.encode("latin-1").decode("utf-8")
@@ -325,7 +334,7 @@ def _spot_name(value: Any) -> str:
 def _alternate(space: Any) -> str:
     """What stands in for a spot colour at full strength, in words."""
     inner = space[2]
-    kind = str(inner).lstrip("/") if str(inner).startswith("/") else str(inner[0]).lstrip("/")
+    kind = name_text(inner if is_name(inner) else inner[0])
     function = space[3]
     ends = function.get("/C1") if hasattr(function, "get") else None
     if ends is None:
@@ -338,46 +347,28 @@ def _alternate(space: Any) -> str:
 
 def _missing(font: Any) -> str:
     """The name of a font that is not in the file; empty for one that is."""
-    if font is None or str(font.get("/Subtype")) == "/Type3":
+    if font is None or name_text(font.get("/Subtype")) == "Type3":
         return ""
     held = font.DescendantFonts[0] if "/DescendantFonts" in font else font
     described = held.get("/FontDescriptor", {})
     if any(key in described for key in ("/FontFile", "/FontFile2", "/FontFile3")):
         return ""
-    return str(font.get("/BaseFont", "/without a name")).lstrip("/")
+    return name_text(font.get("/BaseFont", "without a name"))
 
 
 def page_is_cmyk(path: Path, number: int) -> bool:
     """Whether a page has colours that R G B cannot hold as they are: C M Y K or spot colours."""
+    seen = _seen_on(path, number)
+    return bool(seen.spots) or any(c.startswith("C M Y K") for c in seen.colours)
+
+
+def spots_of_page(path: Path, number: int) -> list[str]:
+    """Spot colours of a page that are printed, in the order of their names."""
+    return sorted(n for n in _seen_on(path, number).spots if n not in ("All", "None") and not CUTS.search(n))
+
+
+def _seen_on(path: Path, number: int) -> _Seen:
     with open_pdf(path) as pdf:
         seen = _Seen()
         _walk(pdf, page_of(pdf, number, path.name), seen, number)
-        return bool(seen.spots) or any(c.startswith("C M Y K") for c in seen.colours)
-
-
-def without_contours(path: Path, target: Path) -> bool:
-    """Write a copy whose cut contours leave no mark; False where there are none.
-
-    The colorant None prints nothing, whatever is drawn in it (ISO 32000-2, 8.6.6.4).
-    """
-    import pikepdf
-
-    with open_pdf(path) as pdf:
-        found = False
-        for item in pdf.objects:
-            if not isinstance(item, pikepdf.Array) or len(item) != 4 or str(item[0]) != "/Separation":
-                continue
-            if CUTS.search(_spot_name(item[1])):
-                item[1] = pikepdf.Name("/None")
-                found = True
-        for page in pdf.pages:
-            for space in dict(page.resources.get("/ColorSpace", {})).values():
-                direct = (
-                    isinstance(space, pikepdf.Array) and len(space) == 4 and str(space[0]) == "/Separation"
-                )
-                if direct and CUTS.search(_spot_name(space[1])):
-                    space[1] = pikepdf.Name("/None")
-                    found = True
-        if found:
-            pdf.save(target)
-        return found
+        return seen

@@ -6,6 +6,7 @@ with the profile that it carries.
 
 from __future__ import annotations
 
+import json
 import logging
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
@@ -47,6 +48,10 @@ class Picture:
         Resolution of the file; `USUAL_PPI` where `ppi_known` is false.
     notes
         What was done to it that its maker may not expect, in words.
+    spots
+        Spot colours that are channels of their own, after those of its kind; full is all of the colour.
+    tagged
+        Whether the last channel says what is part of a picture (full) and what is text or drawing (0).
     """
 
     image: Any
@@ -55,6 +60,8 @@ class Picture:
     ppi: float
     ppi_known: bool
     notes: tuple[str, ...] = ()
+    spots: tuple[str, ...] = ()
+    tagged: bool = False
 
     @property
     def width(self) -> int:
@@ -65,6 +72,11 @@ class Picture:
     def height(self) -> int:
         """Rows."""
         return int(self.image.height)
+
+    @property
+    def channels(self) -> int:
+        """Of its kind, its spot colours and its tag together."""
+        return KINDS[self.kind] + len(self.spots) + self.tagged
 
     @property
     def bits(self) -> int:
@@ -113,7 +125,7 @@ class Picture:
     def reader(self) -> Callable[[int, int], np.ndarray[Any, Any]]:
         """Gives pixels (rows, columns, channels) of rows ``first`` to ``last``, from the top down."""
         pyvips = _vips()
-        channels, kind = KINDS[self.kind], np.dtype(np.uint16 if self.bits == 16 else np.uint8)
+        channels, kind = self.channels, np.dtype(np.uint16 if self.bits == 16 else np.uint8)
         region = pyvips.Region.new(self.image)
 
         def read(first: int, last: int) -> np.ndarray[Any, Any]:
@@ -134,7 +146,7 @@ class Picture:
     @property
     def band_rows(self) -> int:
         """Rows of a band that fits into memory beside what is made of it."""
-        row = self.width * KINDS[self.kind] * self.bits // 8
+        row = self.width * self.channels * self.bits // 8
         return max(8, min(self.height, _BAND_BYTES // max(row, 1)) // 8 * 8)
 
     def pixels(self) -> np.ndarray[Any, Any]:
@@ -182,6 +194,26 @@ def open_picture(path: str | Path, page: int = 1, random: bool = False) -> Pictu
         return _plain(image.autorot() if turned else image, bool(turned), path.name)
     except pyvips.Error as error:
         raise _damaged(error).at(path.name) from error
+
+
+def layers_text(picture: Picture) -> str:
+    """What `open_layers` must know of a picture that was written to a file, as text to keep in it."""
+    return json.dumps({"kind": picture.kind, "spots": list(picture.spots), "tagged": picture.tagged})
+
+
+def open_layers(path: Path, page: int = 1) -> Picture:
+    """Open a TIFF of our own with spot colours or a tag, whose description is its `layers_text`."""
+    pyvips = _vips()
+    try:
+        image = pyvips.Image.new_from_file(str(path), page=page - 1, access="random")
+        said = json.loads(image.get("image-description"))
+        ppi, spots = float(image.xres) * 25.4, tuple(said["spots"])
+        made = Picture(image, said["kind"], None, ppi, True, (), spots, said["tagged"])
+    except (pyvips.Error, ValueError, KeyError) as error:
+        raise _damaged(error).at(path.name) from error
+    if made.channels != int(image.bands):
+        raise BadInput(f"it has {image.bands} channels, its description says {made.channels}", path.name)
+    return made
 
 
 def is_picture(path: Path) -> bool:

@@ -44,7 +44,7 @@ class Conversion:
         self._plans: dict[int, Chain] = {}
         self._fold: Folding | None = None
         self._lock = threading.Lock()
-        self._splits = [_split_tables(s) for s in link.mode.splits]
+        self._splits = [split_tables(s) for s in link.mode.splits]
         self._kept = _pure_tables(link.pure_ramps(), link.source_channels, len(link.mode.channels))
 
     @property
@@ -254,7 +254,8 @@ def _rows(curves: Array) -> Pixels:
     return _ended(np.ascontiguousarray(curves.T))
 
 
-def _split_tables(split: Any) -> tuple[Pixels, Pixels]:
+def split_tables(split: Any) -> tuple[Pixels, Pixels]:
+    """What is left of a channel, and its light ink, 16 bits, for each of 65,536 amounts."""
     light, full = split.apply(np.linspace(0.0, 1.0, 65536))
     return _sixteen(full), _sixteen(light)
 

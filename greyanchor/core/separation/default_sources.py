@@ -7,6 +7,7 @@ from functools import lru_cache
 
 import numpy as np
 
+from greyanchor.core.artwork.pictures import Picture
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
 from greyanchor.core.formats.icc import PCS_WHITE, IccProfile
@@ -30,6 +31,13 @@ def default_source(kind: str) -> ProfileColour:
     if kind not in NAMES:
         raise BadInput(f"no default source for pictures of the kind {kind!r}")
     return ProfileColour(_made(kind))
+
+
+def source_of(picture: Picture) -> ProfileColour:
+    """The profile that a picture carries, or the default of its kind."""
+    if picture.profile is None:
+        return default_source(picture.kind)
+    return ProfileColour(icc.loads(picture.profile, "the profile of the picture"))
 
 
 @lru_cache(maxsize=4)

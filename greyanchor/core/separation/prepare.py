@@ -21,9 +21,8 @@ from greyanchor.core.calibration.consequences import LOAD_AT_FULL
 from greyanchor.core.errors import BadInput
 from greyanchor.core.parallel import each
 from greyanchor.core.separation.coming_out import ComingOut, coming_out
-from greyanchor.core.separation.conversion import Conversion
 from greyanchor.core.separation.halftone.screens import Screen, ScreenSpec
-from greyanchor.core.separation.link import DeviceLink
+from greyanchor.core.separation.layers import AnyConversion, AnyLink, conversion_of
 from greyanchor.core.separation.plane_file import (
     RGB,
     SEPARATED,
@@ -159,7 +158,7 @@ def sample(picture: Picture, pixels: int = JUDGED_PIXELS) -> Pixels:
 def prepare_planes(
     picture: Picture,
     frame: Frame,
-    link: DeviceLink,
+    link: AnyLink,
     screen: ScreenSpec,
     path: str | Path,
     judged: Pixels,
@@ -172,7 +171,7 @@ def prepare_planes(
     `judged` is a small version of the part (see `sample`). `report` hears the share that is done and may
     raise to stop; what was written then stays for another run with `resume`, unless it raises `BadInput`.
     """
-    conversion = Conversion(link)
+    conversion = conversion_of(link)
     inks, (width, height) = conversion.inks, frame.size
     screens = [Screen(screen.of_ink(ink), frame.resolution, width, i) for i, ink in enumerate(inks)]
     layout = PlaneLayout(width, height, inks, screen.bits, frame.resolution)
@@ -202,7 +201,7 @@ def prepare_planes(
 def prepare_contone(
     picture: Picture,
     frame: Frame,
-    link: DeviceLink,
+    link: AnyLink,
     path: str | Path,
     judged: Pixels,
     bits: int = 8,
@@ -210,7 +209,7 @@ def prepare_contone(
     report: Progress = quiet,
 ) -> Prepared:
     """Amounts of all inks before halftoning, 8 or 16 bits, in one page."""
-    conversion = Conversion(link)
+    conversion = conversion_of(link)
     inks, width, height = conversion.inks, frame.window[2], frame.window[3]
     kind = RGB if inks == tuple("RGB") else SEPARATED if len(inks) > 1 else WHITE_IS_ZERO
     layout = PlaneLayout(width, height, ("planes",), bits, frame.resolution, len(inks), kind, inks)
@@ -230,7 +229,7 @@ def prepare_contone(
 def _written(
     writer: PlaneWriter,
     frame: Frame,
-    conversion: Conversion,
+    conversion: AnyConversion,
     picture: Picture,
     made: Callable[[int, int, Pixels], list[Pixels]],
     state: Callable[[], dict[str, Any]],
@@ -283,7 +282,7 @@ def _colours(picture: Picture, window: Window, whole: tuple[int, int], start: in
 
 
 def _planes(
-    picture: Picture, frame: Frame, conversion: Conversion, start: int
+    picture: Picture, frame: Frame, conversion: AnyConversion, start: int
 ) -> Callable[[int, int], Pixels]:
     """Gives planes (inks, rows, columns) of rows of the frame's window, from row `start` on."""
     whole, (left, top, width, height) = (frame.columns, frame.rows), frame.window
@@ -323,7 +322,7 @@ def _restore(screens: list[Screen], state: Mapping[str, Any]) -> None:
 
 
 def planes_of(
-    picture: Picture, whole: tuple[int, int], window: Window, resolution: float, conversion: Conversion
+    picture: Picture, whole: tuple[int, int], window: Window, resolution: float, conversion: AnyConversion
 ) -> Pixels:
     """Planes (inks, rows, columns) of 16-bit amounts over a window of a page of `whole` columns and rows."""
     frame = Frame(*whole, window, resolution)

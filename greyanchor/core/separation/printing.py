@@ -8,12 +8,13 @@ from pathlib import Path
 from typing import Any
 
 from greyanchor.core.artwork.opening import open_artwork
-from greyanchor.core.artwork.pictures import Picture
+from greyanchor.core.artwork.pictures import KINDS, Picture
 from greyanchor.core.errors import BadInput
-from greyanchor.core.formats import icc
 from greyanchor.core.formats.icc import IccProfile
-from greyanchor.core.separation import default_sources
+from greyanchor.core.separation.coming_out import Rectangle
+from greyanchor.core.separation.default_sources import source_of
 from greyanchor.core.separation.halftone.screens import OF_ENVIRONMENT, ScreenSpec
+from greyanchor.core.separation.layers import AnyLink, LayeredLink
 from greyanchor.core.separation.link import DeviceLink, LinkSettings, ModeInks
 from greyanchor.core.separation.prepare import (
     Frame,
@@ -25,6 +26,7 @@ from greyanchor.core.separation.prepare import (
     small,
 )
 from greyanchor.core.separation.profiles import ProfileColour
+from greyanchor.core.separation.spots import SpotInk
 
 
 @dataclass(frozen=True)
@@ -79,6 +81,16 @@ class Shape:
             left, top, wide, tall = 1.0 - top - tall, left, tall, wide
         return (1.0 - left - wide if self.mirrored else left), top, wide, tall
 
+    def on_page(self, place: Rectangle) -> Rectangle:
+        """A rectangle in shares of what is printed, as shares of the page as it came."""
+        left, top, wide, tall = self.part
+        x, y, w, h = left + place[0] * wide, top + place[1] * tall, place[2] * wide, place[3] * tall
+        if self.mirrored:
+            x = 1.0 - x - w
+        for _ in range(self.quarters % 4):
+            x, y, w, h = y, 1.0 - x - w, h, w
+        return x, y, w, h
+
     def frame(self, picture: Picture, resolution: float | None) -> Frame:
         """The page in dots; its own pixels where neither a resolution nor a width is asked for.
 
@@ -123,6 +135,10 @@ class Order:
         How planes are halftoned; None for amounts before halftoning.
     bits
         Of those amounts, 8 or 16.
+    pictures
+        How the colours of pictures on a page are converted where that is not how the rest is.
+    spots
+        Spot colours that are printed by their recipes; others as the file has them.
     """
 
     mode: ModeInks
@@ -132,25 +148,28 @@ class Order:
     resolution: float | None = None
     screen: ScreenSpec | None = None
     bits: int = 8
+    pictures: LinkSettings | None = None
+    spots: tuple[SpotInk, ...] = ()
 
 
-def link_for(picture: Picture, order: Order) -> DeviceLink:
+def link_for(picture: Picture, order: Order) -> AnyLink:
     """The conversion of a picture for an order. Raises `BadInput` for a source of another kind."""
-    if picture.profile is not None:
-        source = ProfileColour(icc.loads(picture.profile, "the profile of the picture"))
-    elif order.source is not None and order.source.channels == _channels(picture):
-        source = ProfileColour(order.source)
-    elif order.source is not None:
+    plain = DeviceLink(_source_of(picture, order), order.mode, order.settings)
+    if not (picture.spots or picture.tagged):
+        return plain
+    known = {spot.name: spot for spot in order.spots}
+    pictures = (order.pictures or order.settings) if picture.tagged else None
+    return LayeredLink(plain, tuple(known[name] for name in picture.spots), pictures)
+
+
+def _source_of(picture: Picture, order: Order) -> ProfileColour:
+    if picture.profile is not None or order.source is None:
+        return source_of(picture)
+    if order.source.channels != KINDS[picture.kind]:
         raise BadInput(
             f"the source profile is of {order.source.space}, the picture is {picture.kind.upper()}"
         )
-    else:
-        source = default_sources.default_source(picture.kind)
-    return DeviceLink(source, order.mode, order.settings)
-
-
-def _channels(picture: Picture) -> int:
-    return {"grey": 1, "rgb": 3, "cmyk": 4}[picture.kind]
+    return ProfileColour(order.source)
 
 
 def screen_of(halftone: str) -> ScreenSpec:
@@ -171,8 +190,9 @@ def print_to_file(
     Raises `BadInput` for artwork that cannot be printed, naming it.
     """
     shape, opening = order.shape, (order.resolution, order.shape.width_mm, order.shape.quarters % 2 == 1)
+    names = [spot.name for spot in order.spots]
     try:
-        with open_artwork(art, shape.page, *opening) as opened:
+        with open_artwork(art, shape.page, *opening, names, order.pictures is not None) as opened:
             picture = shape.upright(opened.picture())
             frame = shape.frame(picture, order.resolution)
             link = link_for(picture, order)

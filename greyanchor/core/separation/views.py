@@ -6,10 +6,13 @@ from typing import Any
 
 import numpy as np
 
-from greyanchor.core.colour.colorimetry import Array, delta_e_2000, lab_to_srgb, xyz_to_lab
+from greyanchor.core.colour.colorimetry import Array, delta_e_2000, lab_to_srgb, lab_to_xyz, xyz_to_lab
 from greyanchor.core.parallel import in_parallel
 from greyanchor.core.separation.coming_out import asked_and_printed
-from greyanchor.core.separation.link import DeviceLink, on_paper
+from greyanchor.core.separation.layers import AnyLink
+from greyanchor.core.separation.link import on_paper
+from greyanchor.core.separation.profiles import ProfileColour
+from greyanchor.core.verification.spots import SpotColour
 
 Pixels = np.ndarray[Any, Any]
 KINDS = ("art", "print", "difference", "ink", "plane")
@@ -20,7 +23,7 @@ _STEPS = 8
 _HATCH = 8
 
 
-def render(link: DeviceLink, pixels: Pixels, kind: str, ink: int = 0, left: int = 0, top: int = 0) -> Pixels:
+def render(link: AnyLink, pixels: Pixels, kind: str, ink: int = 0, left: int = 0, top: int = 0) -> Pixels:
     """sRGB bytes (rows, columns, 3) of pixels (rows, columns, channels).
 
     Parameters
@@ -57,7 +60,23 @@ def render(link: DeviceLink, pixels: Pixels, kind: str, ink: int = 0, left: int 
     return np.round(np.clip(out, 0.0, 1.0) * 255.0).astype(np.uint8)
 
 
-def _steps(link: DeviceLink, values: Array) -> Array:
+def of_source(source: ProfileColour, values: Array, spots: list[SpotColour]) -> Pixels:
+    """sRGB bytes (n, 3) of source values (n, channels), fractions, through no mode, on white; after the
+    channels of the profile come tints of `spots`, whatever follows is left out.
+    """
+    k = source.channels
+    xyz = source.to_xyz(np.ascontiguousarray(values[:, :k]))
+    for place, spot in enumerate(spots):
+        tint = values[:, k + place]
+        paper = (100.0, 0.0, 0.0)
+        ramp = lab_to_xyz(np.array([spot.aim(t, paper) if t else paper for t in np.linspace(0, 100, 21)]))
+        through = [np.interp(tint, np.linspace(0.0, 1.0, 21), ramp[:, i] / ramp[0, i]) for i in range(3)]
+        xyz = xyz * np.column_stack(through)
+    seen = lab_to_srgb(xyz_to_lab(100.0 * xyz))
+    return np.round(np.clip(seen, 0.0, 1.0) * 255.0).astype(np.uint8)
+
+
+def _steps(link: AnyLink, values: Array) -> Array:
     """Lightness of the sum of inks: white for none, black for the most that the mode prints, in steps."""
     sums = np.concatenate(in_parallel(link.device, values, 1 << 14)).sum(axis=1)
     most = link.mode.total or float(len(link.mode.channels))
@@ -69,7 +88,7 @@ def _grey(light: Array, place: Array, rows: int, columns: int) -> Pixels:
     return shown.repeat(3, axis=2)
 
 
-def dots(link: DeviceLink, levels: list[Pixels]) -> Pixels:
+def dots(link: AnyLink, levels: list[Pixels]) -> Pixels:
     """sRGB bytes (rows, columns, 3) of dots: each place the colour of the inks that lie on it."""
     channels, inks = len(link.mode.channels), len(link.inks)
     code = np.zeros(levels[0].shape, dtype=np.int64)

@@ -15,6 +15,7 @@ from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.core.simulation import faults
 from greyanchor.core.simulation.catalogue import press_for
 from greyanchor.core.simulation.machine import NOZZLES, Mechanics
+from greyanchor.core.simulation.print_faults import seen_print
 from greyanchor.devices.ports import Connection, Control, Machine, PrintTicket
 from greyanchor.devices.standin.memory import SlotMemory
 
@@ -61,6 +62,17 @@ class StandinPrinter:
 
     def look(self, environment: PrintEnvironment, raw: Array) -> Array:
         return spectra_to_lab(press_for(environment).spectra(raw))
+
+    def see_print(
+        self,
+        environment: PrintEnvironment,
+        raw: Array,
+        pixel_mm: float,
+        handling: Mapping[str, float],
+        number: int,
+    ) -> Array:
+        press = press_for(environment)
+        return seen_print(press, raw, pixel_mm, self._mechanics, handling, number)
 
     # --- memory --------------------------------------------------------------------------------
 

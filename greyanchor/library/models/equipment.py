@@ -33,6 +33,13 @@ class InkSet(VersionedRecord):
     channels = models.JSONField(default=list)
     light = models.JSONField(default=dict, blank=True)
     kind = models.CharField(max_length=60)
+    price = models.FloatField(
+        "price a litre",
+        null=True,
+        blank=True,
+        validators=[MinValueValidator(0.0), MaxValueValidator(1e6)],
+        help_text="in the shop's own money; jobs say what they cost where it is known",
+    )
     history = HistoricalRecords()
 
     class Meta:
@@ -163,6 +170,13 @@ class Media(VersionedRecord):
     unreadable = models.BooleanField("no instrument can read it", default=False)
     dry_minutes = models.PositiveIntegerField(
         "dry-down, minutes", default=30, validators=[MaxValueValidator(10080)]
+    )
+    price = models.FloatField(
+        "price a square metre",
+        null=True,
+        blank=True,
+        validators=[MinValueValidator(0.0), MaxValueValidator(1e6)],
+        help_text="in the shop's own money; jobs say what they cost where it is known",
     )
     history = HistoricalRecords()
 

@@ -97,6 +97,7 @@ class MediaForm(RecordForm):
             "travels_backwards",
             "unreadable",
             "dry_minutes",
+            "price",
             "notes",
         ]
         widgets = {"notes": forms.Textarea(attrs={"rows": 3})}
@@ -178,7 +179,7 @@ class InkForm(RecordForm):
 
     class Meta:
         model = InkSet
-        fields = ["name", "kind", "channels", "light", "notes"]
+        fields = ["name", "kind", "channels", "light", "price", "notes"]
         widgets = {"notes": forms.Textarea(attrs={"rows": 3})}
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
 from django.contrib import messages
@@ -22,6 +23,7 @@ from greyanchor.printroom import choices as chosen
 from greyanchor.printroom import jobs, outcomes, preparing, rasters
 from greyanchor.printroom.links import fingerprint, inks_of
 from greyanchor.printroom.models import Job, PrintFile
+from greyanchor.printroom.recipes import spots_of
 from greyanchor.profiles.models import AimRecord
 
 VIEWS = (
@@ -87,6 +89,8 @@ def job_page(request: HttpRequest, pk: int) -> HttpResponse:
         "printed": printed,
         "effective": _effective(page, size),
         "intents": INTENTS,
+        "is_page_file": job.artwork.kind in ("PDF", "PostScript"),
+        "spots": _spots(job),
         "turns": ((0, "no"), (1, "a quarter"), (2, "half"), (3, "three quarters")),
         "switches": _COLOUR_SWITCHES,
         "switched_on": [name for name, _ in _COLOUR_SWITCHES if choices[name]],
@@ -98,6 +102,22 @@ def job_page(request: HttpRequest, pk: int) -> HttpResponse:
         "media_width": job.mode.media.width_mm if job.mode else None,
     }
     return render(request, "printroom/light_table.html", context)
+
+
+def _spots(job: Job) -> list[dict[str, Any]]:
+    """Spot colours of the page, with the recipe of each on the job's mode."""
+    if not job.artwork.pages:
+        return []
+    channels = inks_of(job.mode).channels if job.mode is not None and job.mode.profile_id else ()
+    rows = []
+    for spot in spots_of(job.artwork, job.page, job.mode):
+        recipe = []
+        if spot.ink is not None:
+            recipe = [(c, 100.0 * v) for c, v in zip(channels, spot.ink.device[-1]) if v >= 0.005]
+        rows.append(
+            {"spot": spot, "recipe": recipe, "colour": _hex(list(spot.colour.lab)) if spot.colour else ""}
+        )
+    return rows
 
 
 def _effective(page: dict[str, Any], size: tuple[float, float]) -> float | None:
@@ -128,8 +148,14 @@ def job_outcome(request: HttpRequest, pk: int) -> HttpResponse:
         found = outcomes.outcome(job, job.mode)
     except BadInput as error:
         return render(request, "printroom/_outcome.html", {"job": job, "trouble": error.sentence})
+    shape = chosen.shape_of(chosen.of_job(job), job.page)
     worst = [
-        {**w, "asked_colour": _hex(w["asked"]), "printed_colour": _hex(w["printed"])}
+        {
+            **w,
+            "asked_colour": _hex(w["asked"]),
+            "printed_colour": _hex(w["printed"]),
+            "on_page": json.dumps([shape.on_page(p) for p in w["places"]]),
+        }
         for w in found.facts["worst"]
     ]
     return render(request, "printroom/_outcome.html", {"job": job, "found": found, "worst": worst})
@@ -145,7 +171,8 @@ def job_modes(request: HttpRequest, pk: int) -> HttpResponse:
     """This job on each mode it could go through."""
     job = _job(pk)
     found = outcomes.ranked(job, outcomes.candidates(job))
-    return render(request, "printroom/_modes.html", {"job": job, "found": found})
+    priced = any(f.cost is not None for f in found)
+    return render(request, "printroom/_modes.html", {"job": job, "found": found, "priced": priced})
 
 
 def _back(request: HttpRequest, job: Job) -> HttpResponseRedirect:
@@ -176,8 +203,7 @@ def _values(request: HttpRequest) -> dict[str, Any]:
     for name in _SWITCHES:
         if f"has_{name}" in sent:
             found[name] = name in sent
-    if "intent" in sent:
-        found["intent"] = sent["intent"]
+    found |= {name: sent[name] for name in ("intent", "picture_intent") if name in sent}
     if "press" in sent:
         found["press"] = int(sent["press"]) if sent["press"].isdecimal() else None
     inks = {k[4:]: parse_number(v) / 100.0 for k, v in sent.items() if k.startswith("ink_") and v.strip()}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from typing import Any
 
 import numpy as np
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
@@ -12,11 +13,10 @@ from PIL import Image
 
 from greyanchor.core.artwork.pictures import Picture
 from greyanchor.core.errors import BadInput
+from greyanchor.core.numbers import parse_number
 from greyanchor.core.separation import views
-from greyanchor.core.separation.conversion import Conversion
-from greyanchor.core.separation.default_sources import default_source
 from greyanchor.core.separation.halftone.screens import Screen
-from greyanchor.core.separation.link import DeviceLink
+from greyanchor.core.separation.layers import conversion_of
 from greyanchor.core.separation.prepare import planes_of, small
 from greyanchor.printroom import choices as chosen
 from greyanchor.printroom import files, preparing, rasters
@@ -65,29 +65,32 @@ def tile(request: HttpRequest, pk: int, kind: str, level: str, x: str, y: str) -
     wide, tall = min(rasters.TILE, picture.width - left), min(rasters.TILE, picture.height - top)
     part = picture.cropped(left, top, wide, tall)
     ink = request.GET.get("ink", "")
-    return _png(_drawn(job, part, kind, ink, left, top))
+    try:
+        choices = {**chosen.of_job(job), **_tried(request)}
+        return _png(_drawn(job, choices, part, kind, ink, left, top))
+    except BadInput as error:
+        raise Http404(error.sentence) from error
 
 
-def _drawn(job: Job, part: Picture, kind: str, ink: str, left: int, top: int) -> np.ndarray:
+def _tried(request: HttpRequest) -> dict[str, Any]:
+    """A nudge that is only looked at: the address has it, the job has not."""
+    query = request.GET
+    if "lightness" not in query:
+        return {}
+    numbers = {k: parse_number(query.get(k, "") or "0") for k in ("lightness", "contrast")}
+    inks = {k[4:]: parse_number(v) / 100.0 for k, v in query.items() if k.startswith("ink_") and v.strip()}
+    return {**numbers, "inks": {k: v for k, v in inks.items() if v}}
+
+
+def _drawn(
+    job: Job, choices: dict[str, Any], part: Picture, kind: str, ink: str, left: int, top: int
+) -> np.ndarray:
     if job.mode is None or job.mode.profile_id is None:
-        return _plain(part)
-    link = link_of(part, job.mode, chosen.of_job(job))
+        return rasters.as_it_comes(part, job.artwork, job.page)
+    link = link_of(part, job, job.mode, choices)
     names = link.mode.channels
     number = names.index(ink) if ink in names else 0
     return views.render(link, part.pixels(), kind, number, left, top)
-
-
-def _plain(part: Picture) -> np.ndarray:
-    """Pixels as their own profile has them, on white, for a job without a mode."""
-    from greyanchor.core.colour.colorimetry import lab_to_srgb, xyz_to_lab
-    from greyanchor.core.formats import icc
-    from greyanchor.core.separation.profiles import ProfileColour
-
-    own = ProfileColour(icc.loads(part.profile)) if part.profile else default_source(part.kind)
-    pixels = part.pixels()
-    values = pixels.reshape(-1, pixels.shape[2]) / float(np.iinfo(pixels.dtype).max)
-    seen = lab_to_srgb(xyz_to_lab(100.0 * own.to_xyz(values)))
-    return np.round(np.clip(seen, 0, 1) * 255).astype(np.uint8).reshape(*pixels.shape[:2], 3)
 
 
 @require_GET
@@ -108,8 +111,8 @@ def loupe(request: HttpRequest, pk: int) -> HttpResponse:
     columns, rows = max(side, round(width / 25.4 * dots)), max(side, round(height / 25.4 * dots))
     left, top = (min(max(round(a * n - side / 2), 0), n - side) for a, n in zip(at, (columns, rows)))
     picture = rasters.level(job.artwork, job.page, 0)
-    link: DeviceLink = link_of(picture, job.mode, choices)
-    tones = planes_of(picture, (columns, rows), (left, top, side, side), dots, Conversion(link))
+    link = link_of(picture, job, job.mode, choices)
+    tones = planes_of(picture, (columns, rows), (left, top, side, side), dots, conversion_of(link))
     assert order.screen is not None
     levels = [
         Screen(order.screen.of_ink(ink), dots, side, i).levels(np.ascontiguousarray(tones[i]), top, left)
@@ -142,6 +145,7 @@ def print_picture(request: HttpRequest, pk: int, which: str) -> HttpResponse:
     if record.job.mode is None:
         raise Http404("no mode")
     try:
-        return _png(views.render(link_of(picture, record.job.mode, record.choices), pixels, "art"))
+        link = link_of(picture, record.job, record.job.mode, record.choices)
+        return _png(views.render(link, pixels, "art"))
     except BadInput as error:
         raise Http404(str(error)) from error

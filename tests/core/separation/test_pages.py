@@ -14,7 +14,7 @@ from reportlab.pdfgen.canvas import Canvas
 from greyanchor.core.artwork import pages
 from greyanchor.core.artwork.inspection import examine
 from greyanchor.core.artwork.pages import page_size, render_page
-from greyanchor.core.artwork.pdf_inspection import without_contours
+from greyanchor.core.artwork.pdf_rewriting import rewrite
 from greyanchor.core.errors import BadInput
 
 pytestmark = pytest.mark.skipif(shutil.which("gs") is None, reason="Ghostscript is not installed")
@@ -55,7 +55,7 @@ def test_c_m_y_k_stays_as_it_is_and_spots_are_what_stands_in_for_them(
 def test_cut_contours_leave_no_mark(page_file: Path, tmp_path: Path) -> None:
     pixels = drawn(page_file, tmp_path / "a")
     assert pixels[4:96, 104].max() == 0, "the contour's line is bare paper"
-    assert without_contours(page_file, tmp_path / "copy.pdf")
+    assert rewrite(page_file, tmp_path / "copy.pdf")
     assert [f.text for f in examine(page_file).findings if "cut contour" in f.text]
 
 

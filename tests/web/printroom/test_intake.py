@@ -68,7 +68,7 @@ def test_the_demo_s_pieces_are_named_for_what_is_wrong_with_them(tmp_path: Path)
         except BadInput as error:
             found[name] = f"REFUSED {error}"
     assert "CutContour is a cut contour" in found["harbour-chart-lantern-sound.pdf"]
-    assert "spot colour Harbour Blue" in found["harbour-chart-lantern-sound.pdf"]
+    assert "spot colour Shoal blue" in found["harbour-chart-lantern-sound.pdf"]
     assert "40 ppi" in found["lighthouse-from-the-web.jpg"]
     assert "390 % of ink" in found["night-approach-heavy-ink.tif"]
     assert "fonts are not in the file: Times-Roman" in found["old-plan-fonts-missing.pdf"]

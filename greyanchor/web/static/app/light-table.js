@@ -29,6 +29,7 @@ class LightTable {
     this.listen();
     this.fit();
     new ResizeObserver(() => this.draw()).observe(box);
+    document.addEventListener("htmx:afterSettle", () => this.mark());
   }
 
   listen() {
@@ -50,6 +51,10 @@ class LightTable {
     inks?.addEventListener("change", () => {
       this.ink = inks.value;
       this.show("plane");
+    });
+    document.querySelector("[data-nudge]")?.addEventListener("input", () => {
+      clearTimeout(this.nudging);
+      this.nudging = setTimeout(() => this.nudge(), 250);
     });
     for (const button of document.querySelectorAll("[data-zoom]"))
       button.addEventListener("click", () => this.act(button.dataset.zoom));
@@ -157,6 +162,13 @@ class LightTable {
     this.draw();
   }
 
+  /** Shows what a nudge would do while it is being typed; the job has it once it is set. */
+  nudge() {
+    const fields = document.querySelectorAll("[data-nudge] input[data-number]");
+    this.tried = new URLSearchParams([...fields].map((f) => [f.name, f.value])).toString();
+    this.draw();
+  }
+
   /** Tiles of the level that fits the scale, over what is there of others until they come. */
   draw() {
     const level = Math.min(Math.max(Math.floor(Math.log2(1 / this.scale)), 0), this.levels - 1);
@@ -190,7 +202,7 @@ class LightTable {
   }
 
   get shown() {
-    return `${this.view}-${this.view === "plane" ? this.ink : ""}`;
+    return `${this.view}-${this.view === "plane" ? this.ink : ""}-${this.tried ?? ""}`;
   }
 
   image(level, x, y) {
@@ -205,7 +217,8 @@ class LightTable {
     const kind = this.view;
     const address = this.box.dataset.tiles.replace("kind/0/0/0", `${kind}/${level}/${x}/${y}`);
     const ink = kind === "plane" ? `&ink=${encodeURIComponent(this.ink)}` : "";
-    image.src = `${address}?v=${this.box.dataset.stamp}${ink}`;
+    const tried = this.tried ? `&${this.tried}` : "";
+    image.src = `${address}?v=${this.box.dataset.stamp}${ink}${tried}`;
     this.images.set(key, image);
     this.box.insertBefore(image, this.marks);
     return image;
@@ -229,6 +242,12 @@ class LightTable {
     this.marks.style.zIndex = String(this.levels + 2);
     if (this.crop) this.outline(this.crop);
     if (this.piece) this.outline(this.piece);
+    if (this.view === "difference")
+      for (const [i, row] of document.querySelectorAll("[data-places]").entries())
+        for (const place of JSON.parse(row.dataset.places)) {
+          this.outline(place);
+          this.label(place, String(i + 1));
+        }
     if (this.view === "contours")
       for (const lines of Object.values(this.facts.contours ?? {}))
         for (const line of lines) this.line(line.map((p) => this.onScreen(p)));
@@ -236,14 +255,19 @@ class LightTable {
       const larger = Number(this.box.dataset.mm) / this.facts.width_mm || 1;
       for (const [l, t, w, h, ppi] of this.facts.pictures ?? []) {
         this.outline([l, t, w, h]);
-        const text = document.createElementNS("http://www.w3.org/2000/svg", "text");
-        const [x, y] = this.onScreen([l, t]);
-        text.setAttribute("x", Math.max(x, 0) + 6);
-        text.setAttribute("y", Math.max(y, 0) + 18);
-        text.textContent = `${Math.round(ppi / larger)} ppi`;
-        this.marks.append(text);
+        this.label([l, t], `${Math.round(ppi / larger)} ppi`);
       }
     }
+  }
+
+  /** A word at the top left of a rectangle. */
+  label([l, t], words) {
+    const text = document.createElementNS("http://www.w3.org/2000/svg", "text");
+    const [x, y] = this.onScreen([l, t]);
+    text.setAttribute("x", Math.max(x, 0) + 6);
+    text.setAttribute("y", Math.max(y, 0) + 18);
+    text.textContent = words;
+    this.marks.append(text);
   }
 
   onScreen([u, v]) {
