@@ -24,6 +24,7 @@ from greyanchor.core.profiling.build import ProfileSettings, build_profile
 from greyanchor.core.profiling.softproof import test_form
 from greyanchor.core.separation.conversion import Conversion
 from greyanchor.core.separation.default_sources import default_source
+from greyanchor.core.separation.halftone.judging import low_power
 from greyanchor.core.separation.halftone.screens import Screen, parse_screen
 from greyanchor.core.separation.link import DeviceLink, LinkSettings, ModeInks
 from greyanchor.core.separation.profiles import ProfileColour
@@ -37,7 +38,8 @@ _SCREENS = ("blue-noise", "diffusion", "am:lpi=60,angle=45,dot=round", "hybrid:l
 _LARGEST = Carriage(width=1626.0, swath=54.0, fastest=1000.0, firing=24.0)
 
 
-def _profile() -> bytes:
+def printer_profile() -> bytes:
+    """A C M Y K profile of the stand-in press, from 800 patches."""
     readings = make_room("petrel-44").read(patches.profile_patches(800, 3.0))
     return build_profile(readings, ProfileSettings()).data
 
@@ -67,7 +69,7 @@ def _photo(channels: int) -> np.ndarray:
 def everything() -> None:
     """All figures of the print room's core."""
     print("\nFrom artwork to planes")
-    data = _profile()
+    data = printer_profile()
     mode = ModeInks(icc.loads(data))
     _colours(data, mode)
     _speed(data, mode)
@@ -123,19 +125,10 @@ def _screens() -> None:
             levels = screen.levels(np.full((768, 768), round(percent * 655.35), dtype=np.uint16))
             ink = np.array([0.0, *screen.volumes])[levels]
             worst = max(worst, abs(100.0 * ink.mean() - percent))
-            low = max(low, _low_power(ink[256:, 256:], percent / 100.0))
+            low = max(low, low_power(ink[256:, 256:], percent / 100.0))
         report(f"{text}: flat fields off by", worst, 0.3, "%")
         if text in ("blue-noise", "diffusion"):
             report(f"{text}: low-frequency power of white noise's", 100.0 * low, 5.0, "%")
-
-
-def _low_power(pattern: np.ndarray, tone: float) -> float:
-    rare = min(tone, 1.0 - tone)
-    principal = np.sqrt(rare) if rare <= 0.25 else 0.5
-    power = np.abs(np.fft.fft2(pattern - pattern.mean())) ** 2 / pattern.size
-    side = np.fft.fftfreq(len(pattern))
-    frequency = np.hypot(side[:, None], side[None])
-    return float(power[(frequency > 0) & (frequency < principal / 4)].mean() / pattern.var())
 
 
 def _prepared(folder: Path, art: Path, *options: str, cores: int = 2) -> dict[str, float]:

@@ -68,14 +68,14 @@ def _separation(readings: ReadingSet, chosen: dict[str, Any], before: Separation
 def _settings(
     readings: ReadingSet, output: str, chosen: dict[str, Any], before: tuple[Separation, Light] | None = None
 ) -> ProfileSettings:
+    from greyanchor.core.colour import rgb_spaces
     from greyanchor.core.formats import icc, light_file
-    from greyanchor.core.profiling import sources
     from greyanchor.core.profiling.build import ProfileSettings
 
     separation, light = before or (None, "D50")
     if chosen["light"]:
         light = light_file.read(chosen["light"]) if Path(chosen["light"]).suffix else chosen["light"]
-    named = chosen["source"].lower() in sources.NAMES
+    named = chosen["source"].lower() in rgb_spaces.NAMES
     source = chosen["source"].lower() if named else icc.read(chosen["source"])
     return ProfileSettings(
         _separation(readings, chosen, separation),

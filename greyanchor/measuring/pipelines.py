@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from greyanchor.core.calibration.curves import CurveSet
-from greyanchor.core.calibration.lightinks import LightSplit, split_channels
+from greyanchor.core.calibration.light_split import LightSplit, split_channels
 from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import InkSet, Media, PrintMode

@@ -7,10 +7,10 @@ from typing import Any
 
 import numpy as np
 
-from greyanchor.core.calibration.consequences import LOAD_AT_FULL
 from greyanchor.core.errors import BadInput
+from greyanchor.core.printing.ink_load import LOAD_AT_FULL
 from greyanchor.core.printing.throughput import square_metres_an_hour
-from greyanchor.core.separation.coming_out import coming_out
+from greyanchor.core.separation.coming_out import Judged, coming_out
 from greyanchor.core.separation.prepare import small
 from greyanchor.library.models import PrintMode
 from greyanchor.printroom import choices as chosen
@@ -68,8 +68,8 @@ def outcome(job: Job, mode: PrintMode) -> Outcome:
     choices = chosen.of_job(job)
     key = _key(job, mode, choices)
     kept = job.outcomes.get(str(mode.pk))
-    if kept is None or kept.get("key") != key:
-        kept = {"key": key, **_computed(job, mode, choices)}
+    if kept is None or kept.get("key") != key or not kept.get("named"):
+        kept = {"key": key, "named": True, **_computed(job, mode, choices, _Small(job, choices), True)}
         job.outcomes[str(mode.pk)] = kept
         Job.objects.filter(pk=job.pk).update(outcomes=job.outcomes)
     return _outcome(job, mode, kept)
@@ -78,16 +78,14 @@ def outcome(job: Job, mode: PrintMode) -> Outcome:
 def ranked(job: Job, modes: list[PrintMode]) -> list[Outcome]:
     """A job on each of some modes, the best first: what comes out, then time."""
     choices = chosen.of_job(job)
-    found, pixels = [], None
-    changed = False
+    found, changed, small_job = [], False, None
     for mode in modes[:MOST_MODES]:
         key = _key(job, mode, choices)
         kept = job.outcomes.get(str(mode.pk))
         if kept is None or kept.get("key") != key:
             try:
-                if pixels is None:
-                    pixels = _pixels(job, choices)
-                kept = {"key": key, **_computed(job, mode, choices, pixels)}
+                small_job = small_job or _Small(job, choices)
+                kept = {"key": key, **_computed(job, mode, choices, small_job, False)}
             except BadInput:
                 continue  # a mode that this artwork cannot go through is no choice for it
             job.outcomes[str(mode.pk)] = kept
@@ -132,29 +130,27 @@ def _key(job: Job, mode: PrintMode, choices: dict[str, Any]) -> str:
     return fingerprint(job.artwork.sha256, job.page, choices, mode.pk, mode.version, mode.profile_id)
 
 
-def _pixels(job: Job, choices: dict[str, Any]) -> tuple[Any, Any]:
-    """The job's picture, which says what its colours are, and a small version of the part that is printed."""
-    shape = chosen.shape_of(choices, job.page)
-    count = rasters.levels(*_raster_size(job))
-    coarse = rasters.level(job.artwork, job.page, max(0, count - 3))
-    picture = shape.upright(coarse)
-    pixels = small(picture, shape.part)
-    share = max(1, int(np.ceil((pixels.shape[0] * pixels.shape[1] / _JUDGED) ** 0.5)))
-    return picture, pixels[::share, ::share]
+class _Small:
+    """A job's picture, which says what its colours are, and a small version of the part that is printed."""
 
-
-def _raster_size(job: Job) -> tuple[int, int]:
-    finest = rasters.level(job.artwork, job.page, 0)
-    return finest.width, finest.height
+    def __init__(self, job: Job, choices: dict[str, Any]) -> None:
+        shape = chosen.shape_of(choices, job.page)
+        finest = rasters.level(job.artwork, job.page, 0)
+        coarse = rasters.level(job.artwork, job.page, max(0, rasters.levels(finest.width, finest.height) - 3))
+        self.picture = shape.upright(coarse)
+        pixels = small(self.picture, shape.part)
+        share = max(1, int(np.ceil((pixels.shape[0] * pixels.shape[1] / _JUDGED) ** 0.5)))
+        pixels = pixels[::share, ::share]
+        self.judged = Judged.of(pixels)
+        self.colours = pixels.reshape(-1, pixels.shape[2])[::4] / float(np.iinfo(pixels.dtype).max)
 
 
 def _computed(
-    job: Job, mode: PrintMode, choices: dict[str, Any], given: tuple[Any, Any] | None = None
+    job: Job, mode: PrintMode, choices: dict[str, Any], given: _Small, name_worst: bool
 ) -> dict[str, Any]:
-    picture, pixels = given or _pixels(job, choices)
-    link = link_of(picture, job, mode, choices)
-    found = coming_out(link, pixels).facts()
-    raw = link.exact(pixels.reshape(-1, pixels.shape[2])[::4] / float(np.iinfo(pixels.dtype).max))
+    link = link_of(given.picture, job, mode, choices)
+    found = coming_out(link, given.judged, name_worst).facts()
+    raw = link.exact(given.colours)
     return {"facts": found, "coverage": dict(zip(link.inks, raw.mean(axis=0).round(5).tolist()))}
 
 

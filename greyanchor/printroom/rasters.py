@@ -101,7 +101,7 @@ def make_thumbnail(artwork: Artwork) -> str:
 
     name, source = thumbnail_name(artwork), files.local(artwork.file)
     if is_page_file(source):
-        return _thumbnail_of_page(artwork, name) if files.local(raster_name(artwork, 1)).exists() else ""
+        return _thumbnail_of_page(artwork, name)
     if not is_picture(source):
         return ""
     try:
@@ -118,9 +118,23 @@ def make_thumbnail(artwork: Artwork) -> str:
 
 
 def _thumbnail_of_page(artwork: Artwork, name: str) -> str:
+    """From the page's pyramid; drawn coarsely, spot colours as the file has them, before there is one."""
+    if artwork.kind and files.local(raster_name(artwork, 1)).exists():
+        return _small_picture(level(artwork, 1, 0), artwork, name)
+    source = files.local(artwork.file)
+    try:
+        dots = max(5.0, _THUMB / max(page_size(source)) * 72.0)
+        with tempfile.TemporaryDirectory(prefix="greyanchor-page-") as folder:
+            return _small_picture(
+                render_page(source, 1, Path(folder), dots, seconds=20).picture(), artwork, name
+            )
+    except BadInput:
+        return ""  # what is wrong with it is said by its examination
+
+
+def _small_picture(finest: Picture, artwork: Artwork, name: str) -> str:
     import pyvips
 
-    finest = level(artwork, 1, 0)
     share = _THUMB / max(finest.width, finest.height)
     small = finest.scaled(max(1, round(finest.width * share)), max(1, round(finest.height * share)))
     seen = as_it_comes(small, artwork, 1)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
@@ -77,7 +78,7 @@ def inks_on(mode: PrintMode, colours: Iterable[SpotColour]) -> tuple[SpotInk, ..
 
 
 @lru_cache(maxsize=512)
-def _ink(profile: int, name: str, lab: tuple[float, float, float], tints: tuple) -> SpotInk:  # type: ignore[type-arg]
+def _ink(profile: int, name: str, lab: tuple[float, float, float], tints: tuple[Any, ...]) -> SpotInk:
     record = Profile.objects.get(pk=profile)
     target = ProfileColour(icc.loads(bytes(record.data), record.title))
     colour = SpotColour(name, lab, dict(tints))

@@ -26,7 +26,7 @@ def examine_artwork(pk: int) -> None:
     report(0.6, "drawing its first page")
     if not any(f.level == "stop" and "Ghostscript" in f.text for f in found.findings):
         kept.update(raster=rasters.make_raster(artwork))
-        if not thumbnail and (late := rasters.make_thumbnail(artwork)):
+        if (artwork.kind == "PDF" or not thumbnail) and (late := rasters.make_thumbnail(artwork)):
             kept.update(thumbnail=late)
     work.end(Artwork, pk, Artwork.State.DONE, "examined")
 

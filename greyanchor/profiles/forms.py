@@ -8,9 +8,9 @@ from typing import Any
 from django import forms
 
 from greyanchor.core.colour.illuminants import FIXED_LIGHTS
+from greyanchor.core.colour.rgb_spaces import NAMES, USUAL
 from greyanchor.core.measurement.readings import is_additive
 from greyanchor.core.profiling.separation import PRESETS
-from greyanchor.core.profiling.sources import NAMES, USUAL
 from greyanchor.fields import NumberField
 from greyanchor.profiles.models import Profile, RoomLight
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from greyanchor.core.colour.illuminants import Light, MeasuredLight
+from greyanchor.core.colour.rgb_spaces import USUAL
 from greyanchor.core.errors import BadInput
 from greyanchor.core.profiling.build import ProfileSettings
 from greyanchor.core.profiling.separation import Separation
-from greyanchor.core.profiling.sources import USUAL
 from greyanchor.core.profiling.tables import TableSizes
 from greyanchor.profiles.models import RoomLight
 

@@ -18,7 +18,7 @@ from greyanchor.core.characterization.model import ForwardModel, characterize
 from greyanchor.core.characterization.proposals import most_helpful
 from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import lay_out
-from greyanchor.core.colour import jzazbz
+from greyanchor.core.colour import jzazbz, rgb_spaces
 from greyanchor.core.colour.colorimetry import delta_e_2000, lab_to_xyz, spectra_to_lab
 from greyanchor.core.colour.illuminants import MeasuredLight, light
 from greyanchor.core.errors import BadInput
@@ -26,7 +26,7 @@ from greyanchor.core.formats import icc, light_file
 from greyanchor.core.formats.icc_tables import encode_lut16
 from greyanchor.core.inspection import inspect_bytes
 from greyanchor.core.measurement.readings import ReadingSet
-from greyanchor.core.profiling import maps, rebuild, refine, softproof, sources
+from greyanchor.core.profiling import maps, rebuild, refine, softproof
 from greyanchor.core.profiling.attached import examine
 from greyanchor.core.profiling.build import ProfileResult, ProfileSettings, build_from_model, build_profile
 from greyanchor.core.profiling.inversion import Inverter
@@ -99,7 +99,7 @@ def test_jzazbz_agrees_with_an_independent_working_and_goes_back() -> None:
     np.testing.assert_allclose(jzazbz.to_xyz(jzazbz.from_xyz(xyz)), xyz, atol=1e-6)
 
 
-@pytest.mark.parametrize("name", sources.NAMES)
+@pytest.mark.parametrize("name", rgb_spaces.NAMES)
 def test_source_spaces_have_their_standard_primaries(name: str) -> None:
     import colour
 
@@ -110,7 +110,7 @@ def test_source_spaces_have_their_standard_primaries(name: str) -> None:
     wanted = colour.RGB_to_XYZ(
         np.eye(3), space, np.array([0.34567, 0.35850]), chromatic_adaptation_transform="Bradford"
     )
-    np.testing.assert_allclose(sources.rgb_to_xyz(name).T, wanted, atol=0.002)
+    np.testing.assert_allclose(rgb_spaces.rgb_to_xyz(name).T, wanted, atol=0.002)
 
 
 def test_blue_keeps_its_hue_when_it_is_clipped_and_compressed(built: ProfileResult) -> None:

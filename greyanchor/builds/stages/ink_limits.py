@@ -26,7 +26,8 @@ from greyanchor.builds.stages.registry import register
 from greyanchor.core.calibration.byeye import RAMP_FAULTS
 from greyanchor.core.calibration.consequences import Cost, limit_cost
 from greyanchor.core.calibration.inklimit import InkLimit, find_limit, moved, ramp_curves
-from greyanchor.core.calibration.lightinks import LightSplit, find_split
+from greyanchor.core.calibration.light_split import LightSplit
+from greyanchor.core.calibration.lightinks import find_split
 from greyanchor.core.calibration.ramps import Ramp, find_ramps
 from greyanchor.core.charts.patches import design
 from greyanchor.core.colour.colorimetry import Array, chroma

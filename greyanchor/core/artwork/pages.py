@@ -12,6 +12,7 @@ import resource
 import shutil
 import subprocess
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -54,7 +55,8 @@ class DrawnPage:
     Attributes
     ----------
     paths
-        Its process colours in one file; or C, M, Y and K, each in its own, then spot colours.
+        Its process colours in one file; or C, M, Y and K, each in its own, then spot colours; none where
+        `tags` holds R G B too.
     resolution
         Dots an inch.
     spots
@@ -70,13 +72,18 @@ class DrawnPage:
 
     def picture(self) -> Picture:
         """The page, with its spot colours and its tag as channels of their own."""
-        made = open_picture(self.paths[0])
+        tagged = None if self.tags is None else _tagged(self.tags)
+        if not self.paths:
+            assert tagged is not None
+            made = Picture(tagged[1:4].copy(interpretation="srgb"), "rgb", None, self.resolution, True)
+        else:
+            made = open_picture(self.paths[0])
         if len(self.paths) > 1:
             planes = [open_picture(p).image.invert() for p in self.paths]
             image = planes[0].bandjoin(planes[1:]).copy(interpretation="cmyk")
             made = replace(made, image=image, kind="cmyk", profile=None)
-        if self.tags is not None:
-            made = replace(made, image=made.image.bandjoin(_is_picture_tag(self.tags)), tagged=True)
+        if tagged is not None:
+            made = replace(made, image=made.image.bandjoin(tagged[0] == _PICTURE_TAG), tagged=True)
         return replace(made, ppi=self.resolution, ppi_known=True, spots=self.spots)
 
 
@@ -126,12 +133,23 @@ def render_page(
     common = [f"-r{dots:.4f}", f"-dFirstPage={page}", f"-dLastPage={page}", "-dUseCropBox"]
     smooth = ["-dTextAlphaBits=4", "-dGraphicsAlphaBits=4"]
     drawing = [*common, *smooth, "-sCompression=lzw", "-sOutputFile=page.tif"]
+    runs = [[f"-sDEVICE={device}", *drawing]]
     if own:
         names = " ".join(f"({_plane_name(i)})" for i in range(len(own)))
         kept = [f"-dMaxSpots={len(own)}", "-c", f"<< /SeparationColorNames [{names}] >> setpagedevice", "-f"]
-        _run(path, folder, ["-sDEVICE=tiffsep", *drawing, *kept], seconds)
-    else:
-        _run(path, folder, [f"-sDEVICE={device}", *drawing], seconds)
+        runs = [["-sDEVICE=tiffsep", *drawing, *kept]]
+    tags = folder / "tags.pam" if tagged else None
+    if tags is not None:
+        tagging = ["-sDEVICE=bitrgbtags", *common, *smooth, f"-sOutputFile={tags.name}"]
+        # what is R G B anyhow comes with its tags in one drawing
+        runs = [tagging] if device == "tiff24nc" and not own else [*runs, tagging]
+    _prepare(path, folder)
+    with ThreadPoolExecutor(len(runs)) as pool:
+        list(pool.map(lambda options: _run(path, folder, options, seconds), runs))
+    if tags is not None and len(runs) == 1:
+        if not tags.exists():
+            raise BadInput(f"it has no page {page}", path.name)
+        return DrawnPage((), dots, own, tags)
     drawn = [folder / "page.tif"]
     if own:
         planes = ("Cyan", "Magenta", "Yellow", "Black", *(_plane_name(i) for i in range(len(own))))
@@ -139,10 +157,6 @@ def render_page(
         drawn = [folder / f"page({name}).tif" for name in planes]
     if not all(d.exists() for d in drawn):
         raise BadInput(f"it has no page {page}", path.name)
-    tags = None
-    if tagged:
-        tags = folder / "tags.pam"
-        _run(path, folder, ["-sDEVICE=bitrgbtags", *common, *smooth, f"-sOutputFile={tags.name}"], seconds)
     return DrawnPage(tuple(drawn), dots, own, tags)
 
 
@@ -150,11 +164,8 @@ def _plane_name(place: int) -> str:
     return f"Own{place + 1}"
 
 
-def _is_picture_tag(path: Path) -> Any:
-    """One channel: full where a pixel is part of a picture.
-
-    The file is a PAM whose first channel is the kind of object that a pixel was drawn by.
-    """
+def _tagged(path: Path) -> Any:
+    """Kind of object, red, green and blue of each pixel, from a PAM of Ghostscript."""
     import pyvips
 
     with open(path, "rb") as file:
@@ -162,8 +173,7 @@ def _is_picture_tag(path: Path) -> Any:
     start = head.index(b"ENDHDR\n") + len(b"ENDHDR\n")
     sizes = [re.search(rb"%s\s+(\d+)" % key, head) for key in (b"WIDTH", b"HEIGHT")]
     width, height = (int(found.group(1)) for found in sizes if found)
-    kinds = pyvips.Image.rawload(str(path), width, height, 4, offset=start)[0]
-    return kinds == _PICTURE_TAG
+    return pyvips.Image.rawload(str(path), width, height, 4, offset=start)
 
 
 def page_size(path: Path, page: int = 1) -> tuple[float, float]:
@@ -189,6 +199,20 @@ def is_pdf(path: Path) -> bool:
         return b"%PDF-" in file.read(1024)
 
 
+def _source(path: Path, folder: Path) -> Path:
+    return folder / ("art.pdf" if is_pdf(path) else "art.ps")
+
+
+def _prepare(path: Path, folder: Path) -> None:
+    """The file in Ghostscript's own folder, unless a rewritten copy is there."""
+    source = _source(path, folder)
+    if not source.exists():
+        try:
+            os.link(path, source)
+        except OSError:
+            shutil.copyfile(path, source)
+
+
 def _run(path: Path, folder: Path, options: list[str], seconds: float) -> None:
     """Ghostscript on a copy of the file in its own folder; nothing else may be read or written."""
     program = ghostscript()
@@ -196,12 +220,7 @@ def _run(path: Path, folder: Path, options: list[str], seconds: float) -> None:
         raise BadInput(f"pages cannot be drawn here: {_INSTALL}", path.name)
     folder = folder.resolve()
     is_eps = not is_pdf(path)
-    source = folder / ("art.pdf" if not is_eps else "art.ps")
-    if not source.exists():
-        try:
-            os.link(path, source)
-        except OSError:
-            shutil.copyfile(path, source)
+    source = _source(path, folder)
     command = [
         program, "-dSAFER", "-dBATCH", "-dNOPAUSE", "-q", "-dNOPROMPT", "-dPDFSTOPONERROR=false",
         f"--permit-file-read={folder}/*", *(["-dEPSCrop"] if is_eps else []), *options, source.name,

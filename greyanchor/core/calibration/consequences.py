@@ -6,14 +6,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import ConvexHull, QhullError
 
 from greyanchor.core.calibration.ramps import Ramp
 from greyanchor.core.colour.colorimetry import Array, spectra_to_xyz, xyz_to_lab
 from greyanchor.core.errors import BadInput
-
-#: liquid ink of one channel at a raw 100 %, ml/m2: a usual figure for aqueous and UV inkjet
-LOAD_AT_FULL = 9.0
+from greyanchor.core.printing.ink_load import LOAD_AT_FULL
 
 
 @dataclass(frozen=True)
@@ -26,6 +23,8 @@ class Cost:
 
 def hull_volume(lab: Array) -> float:
     """Volume of the convex hull of Lab points (n, 3), cubic Lab units; 0 for points in a plane."""
+    from scipy.spatial import ConvexHull, QhullError  # takes long to load; prints are prepared without it
+
     try:
         return float(ConvexHull(lab).volume)
     except QhullError:

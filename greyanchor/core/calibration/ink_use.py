@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from greyanchor.core.calibration.consequences import LOAD_AT_FULL
 from greyanchor.core.calibration.curves import CurveSet
+from greyanchor.core.printing.ink_load import LOAD_AT_FULL
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ import numpy as np
 
 from greyanchor.core.characterization import trust
 from greyanchor.core.characterization.model import FitReport, ForwardModel, characterize
-from greyanchor.core.colour import jzazbz
+from greyanchor.core.colour import jzazbz, rgb_spaces
 from greyanchor.core.colour.colorimetry import (
     Array,
     bradford_matrix,
@@ -61,7 +61,7 @@ class ProfileSettings:
     """What a profile is built with; fractions, like the core.
 
     `sizes` None is `TableSizes.usual`. `source` is the gamut that perceptual and saturation renderings make
-    room for: a name of `sources.NAMES` or a profile. `noise` is the standard deviation of one value of Lab
+    room for: a name of `rgb_spaces.NAMES` or a profile. `noise` is the standard deviation of one value of Lab
     in the readings, where double readings said it; repeated patches say it otherwise.
     """
 
@@ -71,7 +71,7 @@ class ProfileSettings:
     title: str = "Untitled print mode"
     sizes: TableSizes | None = None
     created: datetime | None = None
-    source: str | icc.IccProfile = sources.USUAL
+    source: str | icc.IccProfile = rgb_spaces.USUAL
     noise: float = 0.0
 
     def __post_init__(self) -> None:

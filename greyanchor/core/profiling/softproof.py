@@ -7,9 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from greyanchor.core.colour.colorimetry import D50_WHITE, Array, delta_e_2000, lab_to_xyz, xyz_to_lab
+from greyanchor.core.colour.rgb_spaces import USUAL, rgb_to_lab
 from greyanchor.core.formats.icc import IccProfile, perceptual_black
 from greyanchor.core.parallel import in_parallel
-from greyanchor.core.profiling.sources import USUAL, rgb_to_lab
 
 INTENTS = ("perceptual", "relative", "saturation", "absolute")
 RAMP_STEPS = 256

@@ -6,7 +6,6 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
-from scipy.ndimage import binary_dilation, find_objects, label
 
 from greyanchor.core.colour.colorimetry import Array, delta_e_2000, xyz_to_lab
 from greyanchor.core.parallel import in_parallel
@@ -99,20 +98,44 @@ def asked_and_printed(link: AnyLink, colours: Array) -> tuple[Array, Array]:
     return both[:, :3], both[:, 3:]
 
 
-def coming_out(link: AnyLink, pixels: np.ndarray[Any, Any]) -> ComingOut:
-    """Judge pixels (rows, columns, channels) of 8 or 16 bits."""
-    flat = pixels.reshape(-1, pixels.shape[-1])
-    colours, where, counts = np.unique(flat, axis=0, return_inverse=True, return_counts=True)
-    where = where.reshape(pixels.shape[:2])
-    asked, printed = asked_and_printed(link, colours / float(np.iinfo(flat.dtype).max))
+@dataclass(frozen=True)
+class Judged:
+    """A picture taken apart, once for all modes that it is judged on.
+
+    Attributes
+    ----------
+    colours
+        Each colour that there is (n, channels), fractions.
+    where
+        Which of them each pixel has (rows, columns).
+    share
+        Of the area (n,).
+    """
+
+    colours: Array
+    where: np.ndarray[Any, Any]
+    share: Array
+
+    @classmethod
+    def of(cls, pixels: np.ndarray[Any, Any]) -> Judged:
+        """Of pixels (rows, columns, channels) of 8 or 16 bits."""
+        flat = pixels.reshape(-1, pixels.shape[-1])
+        colours, where, counts = np.unique(flat, axis=0, return_inverse=True, return_counts=True)
+        values = colours / float(np.iinfo(flat.dtype).max)
+        return cls(values, where.reshape(pixels.shape[:2]), counts / counts.sum())
+
+
+def coming_out(link: AnyLink, judged: Judged, name_worst: bool = True) -> ComingOut:
+    """Judge a picture on a mode; without `name_worst` no colours are named, which is quicker."""
+    asked, printed = asked_and_printed(link, judged.colours)
     off = delta_e_2000(asked, printed)
-    share = counts / counts.sum()
+    share = judged.share
     return ComingOut(
         within_1=float(share[off <= 1.0].sum()),
         within_3=float(share[off <= 3.0].sum()),
         beyond_3=float(share[off > 3.0].sum()),
         mean=float((share * off).sum()),
-        worst=_named(asked, printed, off, share, where),
+        worst=_named(asked, printed, off, share, judged.where) if name_worst else (),
     )
 
 
@@ -144,6 +167,8 @@ def rectangles(inside: np.ndarray[Any, Any]) -> tuple[Rectangle, ...]:
     """Rectangles (shares of the picture) around connected places of a mask (rows, columns), the largest
     first; specks beside them are left out.
     """
+    from scipy.ndimage import binary_dilation, find_objects, label  # takes long to load
+
     tall, wide = inside.shape
     labels, count = label(binary_dilation(inside, iterations=2))
     found = []

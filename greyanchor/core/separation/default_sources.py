@@ -8,13 +8,12 @@ from functools import lru_cache
 import numpy as np
 
 from greyanchor.core.artwork.pictures import Picture
+from greyanchor.core.colour.rgb_spaces import rgb_to_xyz
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
 from greyanchor.core.formats.icc import PCS_WHITE, IccProfile
 from greyanchor.core.formats.icc_tables import Lut, encode_lab, encode_lut16
-from greyanchor.core.profiling.sources import rgb_to_xyz
 from greyanchor.core.separation.profiles import ProfileColour
-from greyanchor.core.verification.generic_aims import GENERIC_AIMS
 
 NAMES = {
     "grey": "grey with the tone curve of sRGB (IEC 61966-2-1)",
@@ -60,6 +59,8 @@ def _profile(space: str, channels: int, tags: dict[str, bytes]) -> IccProfile:
 
 def _press() -> IccProfile:
     """The generic coated aim as a table from C M Y K to colour; it has none the other way."""
+    from greyanchor.core.verification.generic_aims import GENERIC_AIMS  # takes long to load
+
     aim = GENERIC_AIMS["generic-coated"]
     axis = np.linspace(0.0, 1.0, _SIDE)
     nodes = np.stack(np.meshgrid(axis, axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 4)

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from greyanchor.core.calibration.curves import CurveSet
-from greyanchor.core.calibration.lightinks import LightSplit
+from greyanchor.core.calibration.light_split import LightSplit
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
 from greyanchor.core.packs.archive import Archive

@@ -99,10 +99,17 @@ class LayeredLink:
 
     def _chosen(self, values: Array, act: Any) -> Array:
         base = values[:, : self.base.source_channels]
-        made: Array = act(self.base, base)
-        if self.pictures is not None and (inside := values[:, -1] >= 0.5).any():
-            made[inside] = act(self.of_pictures, base[inside])
-        return made
+        if self.pictures is None or self.pictures == self.base.settings:
+            return np.asarray(act(self.base, base))
+        inside = values[:, -1] >= 0.5
+        parts = [(link, chosen) for link, chosen in ((self.base, ~inside), (self.of_pictures, inside))]
+        made = [(chosen, act(link, base[chosen])) for link, chosen in parts if chosen.any()]
+        if len(made) == 1:
+            return np.asarray(made[0][1])
+        out = np.empty((len(base), made[0][1].shape[1]))
+        for chosen, found in made:
+            out[chosen] = found
+        return out
 
 
 AnyLink = DeviceLink | LayeredLink

@@ -13,7 +13,7 @@ from functools import cached_property
 import numpy as np
 
 from greyanchor.core.calibration.curves import CurveSet
-from greyanchor.core.calibration.lightinks import LightSplit, split_channels
+from greyanchor.core.calibration.light_split import LightSplit, split_channels
 from greyanchor.core.colour.colorimetry import Array, lab_to_xyz, xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats.icc import PCS_WHITE, IccProfile

@@ -17,10 +17,10 @@ import numpy as np
 from numba import njit
 
 from greyanchor.core.artwork.pictures import Picture
-from greyanchor.core.calibration.consequences import LOAD_AT_FULL
 from greyanchor.core.errors import BadInput
 from greyanchor.core.parallel import each
-from greyanchor.core.separation.coming_out import ComingOut, coming_out
+from greyanchor.core.printing.ink_load import LOAD_AT_FULL
+from greyanchor.core.separation.coming_out import ComingOut, Judged, coming_out
 from greyanchor.core.separation.halftone.screens import Screen, ScreenSpec
 from greyanchor.core.separation.layers import AnyConversion, AnyLink, conversion_of
 from greyanchor.core.separation.plane_file import (
@@ -261,7 +261,7 @@ def _written(
         frame.resolution,
         conversion.inks,
         dict(zip(conversion.inks, ml.tolist())),
-        coming_out(conversion.link, judged),
+        coming_out(conversion.link, Judged.of(judged)),
         time.perf_counter() - began,
         (height - start) * width,
         picture.notes,

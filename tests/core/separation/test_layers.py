@@ -16,7 +16,7 @@ from greyanchor.core.artwork.pages import render_page
 from greyanchor.core.artwork.pdf_inspection import spots_of_page
 from greyanchor.core.artwork.pictures import Picture, layers_text, open_layers
 from greyanchor.core.calibration.curves import CurveSet
-from greyanchor.core.calibration.lightinks import LightSplit
+from greyanchor.core.calibration.light_split import LightSplit
 from greyanchor.core.colour.colorimetry import delta_e_2000, lab_to_xyz, xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc

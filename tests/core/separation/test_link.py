@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from greyanchor.core.calibration.curves import CurveSet
-from greyanchor.core.calibration.lightinks import LightSplit
+from greyanchor.core.calibration.light_split import LightSplit
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
 from greyanchor.core.profiling.build import ProfileSettings, build_profile
