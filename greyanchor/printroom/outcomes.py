@@ -18,6 +18,7 @@ from greyanchor.printroom import rasters
 from greyanchor.printroom.links import fingerprint, link_of
 from greyanchor.printroom.models import Job
 from greyanchor.printroom.preparing import size_mm
+from greyanchor.printroom.recipes import spot_facts
 
 #: pixels that a job is judged by: enough for a thousandth of its area
 _JUDGED = 24_000
@@ -127,7 +128,8 @@ def _with_reasons(found: list[Outcome]) -> list[Outcome]:
 
 
 def _key(job: Job, mode: PrintMode, choices: dict[str, Any]) -> str:
-    return fingerprint(job.artwork.sha256, job.page, choices, mode.pk, mode.version, mode.profile_id)
+    spots = spot_facts(job.artwork, job.page)
+    return fingerprint(job.artwork.sha256, job.page, spots, choices, mode.pk, mode.version, mode.profile_id)
 
 
 class _Small:

@@ -77,7 +77,8 @@ def _save(picture: Picture, name: str) -> None:
     ppi = picture.ppi * min(share, 1.0) / 25.4
     try:
         if layered:
-            image = image.copy()
+            # what follows the colours is no transparency: smaller levels must not be weighed by it
+            image = image.copy(interpretation="multiband")
             image.set_type(pyvips.GValue.gstr_type, "image-description", layers_text(picture))
         with files.whole(name) as partial:
             image.copy(xres=ppi, yres=ppi).tiffsave(

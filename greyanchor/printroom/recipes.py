@@ -55,6 +55,11 @@ def spots_of(artwork: Artwork, page: int, mode: PrintMode | None = None) -> list
     return [PageSpot(n, str(named[n]), known.get(n), inks.get(n)) for n in names]
 
 
+def spot_facts(artwork: Artwork, page: int) -> list[Any]:
+    """Plain values that change when the library knows a page's spot colours otherwise."""
+    return [(s.name, s.colour.as_dict()) for s in spots_of(artwork, page) if s.colour is not None]
+
+
 def known_spots(names: Iterable[str]) -> dict[str, SpotColour]:
     """Spot colours of the library, by the name that artwork gives them, whatever its capitals."""
     wanted = {n.casefold(): n for n in names}

@@ -19,7 +19,7 @@ from greyanchor.core.parallel import each
 from greyanchor.core.separation.conversion import Conversion, split_tables
 from greyanchor.core.separation.link import DeviceLink, LinkSettings, ModeInks
 from greyanchor.core.separation.profiles import ProfileColour
-from greyanchor.core.separation.spots import SpotInk
+from greyanchor.core.separation.spots import SpotInk, nudged
 
 Pixels = np.ndarray[Any, Any]
 _PART = 1 << 17
@@ -73,6 +73,12 @@ class LayeredLink:
         """The conversion of pictures."""
         return self.base if self.pictures is None else replace(self.base, settings=self.pictures)
 
+    @cached_property
+    def printed_spots(self) -> tuple[SpotInk, ...]:
+        """The spot colours with the job's nudge."""
+        nudge = self.settings.nudge
+        return tuple(nudged(ink, nudge, self.target, self.mode.channels) for ink in self.spots)
+
     def exact(self, values: Array) -> Array:
         """Raw amounts of ink (n, inks), fractions, for values (n, channels), fractions."""
         return self.mode.printed(self.device(values))
@@ -95,7 +101,7 @@ class LayeredLink:
 
     def _tints(self, values: Array) -> list[tuple[SpotInk, Array]]:
         k = self.base.source_channels
-        return [(ink, values[:, k + i]) for i, ink in enumerate(self.spots)]
+        return [(ink, values[:, k + i]) for i, ink in enumerate(self.printed_spots)]
 
     def _chosen(self, values: Array, act: Any) -> Array:
         base = values[:, : self.base.source_channels]
@@ -138,7 +144,7 @@ class LayeredConversion:
         black = mode.channels.index("K") if "K" in mode.channels else -1
         limited = mode.total is not None and mode.channels != tuple("RGB")
         self._total = (float(mode.total or 0.0) * 65535.0 if limited else np.inf, black)
-        self._ramps = np.array([s.device * 65535.0 for s in link.spots], dtype=np.float32)
+        self._ramps = np.array([s.device * 65535.0 for s in link.printed_spots], dtype=np.float32)
 
     @property
     def inks(self) -> tuple[str, ...]:

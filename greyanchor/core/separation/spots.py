@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from greyanchor.core.colour.colorimetry import Array, delta_e_2000, lab_to_xyz, xyz_to_lab
 from greyanchor.core.formats.icc import PCS_WHITE
+from greyanchor.core.separation.link import Nudge
 from greyanchor.core.separation.profiles import ProfileColour
 from greyanchor.core.verification.spots import SpotColour
 
@@ -43,7 +45,7 @@ class SpotInk:
 
     def through(self, tint: Array) -> Array:
         """What share of X, Y and Z (n, 3) tints (n,) leave of what lies under them."""
-        return lab_to_xyz(_along(self.asked, tint)) / PCS_WHITE
+        return lab_to_xyz(_along(self.asked, tint)) / (100.0 * PCS_WHITE)
 
 
 def spot_ink(colour: SpotColour, recipe: Array, target: ProfileColour) -> SpotInk:
@@ -67,6 +69,25 @@ def spot_ink(colour: SpotColour, recipe: Array, target: ProfileColour) -> SpotIn
     return SpotInk(
         colour.name, device, asked, float(delta_e_2000(solid, np.array([colour.lab], dtype=float))[0])
     )
+
+
+def nudged(ink: SpotInk, nudge: Nudge, target: ProfileColour, channels: Sequence[str]) -> SpotInk:
+    """A spot colour with a job's nudge: more or less of its recipe until its lightness is moved as the
+    nudge moves lightness, then single inks.
+    """
+    if not nudge:
+        return ink
+    device = ink.device
+    if nudge.lightness or nudge.contrast:
+        solid = ink.device[-1]
+        most = min(1.0 / max(float(solid.max()), 1e-6), 2.0)
+        share = np.linspace(0.0, most, 2 * _FINE)
+        printed = xyz_to_lab(100.0 * target.to_xyz(share[:, None] * solid, "relative"))
+        darker = np.maximum.accumulate(-printed[:, 0]) + 1e-9 * share
+        now = xyz_to_lab(100.0 * target.to_xyz(ink.device, "relative"))
+        device = np.interp(-nudge.of_lab(now)[:, 0], darker, share)[:, None] * solid
+        device[0] = 0.0
+    return replace(ink, device=np.clip(nudge.of_inks(device, channels), 0.0, 1.0))
 
 
 def _responses(lab: Array) -> Array:

@@ -23,7 +23,7 @@ from greyanchor.printroom import choices as chosen
 from greyanchor.printroom import jobs, outcomes, preparing, rasters
 from greyanchor.printroom.links import fingerprint, inks_of
 from greyanchor.printroom.models import Job, PrintFile
-from greyanchor.printroom.recipes import spots_of
+from greyanchor.printroom.recipes import spot_facts, spots_of
 from greyanchor.profiles.models import AimRecord
 
 VIEWS = (
@@ -83,7 +83,12 @@ def job_page(request: HttpRequest, pk: int) -> HttpResponse:
         "tile": rasters.TILE,
         "levels": rasters.levels(picture.width, picture.height) if picture else 0,
         "stamp": fingerprint(
-            job.artwork.sha256, job.page, choices, job.mode_id, getattr(job.mode, "version", 0)
+            spot_facts(job.artwork, job.page),
+            job.artwork.sha256,
+            job.page,
+            choices,
+            job.mode_id,
+            getattr(job.mode, "version", 0),
         ),
         "size": size,
         "printed": printed,

@@ -24,10 +24,10 @@ from greyanchor.core.formats.icc import PCS_WHITE
 from greyanchor.core.separation.conversion import Conversion
 from greyanchor.core.separation.default_sources import default_source
 from greyanchor.core.separation.layers import LayeredConversion, LayeredLink
-from greyanchor.core.separation.link import DeviceLink, LinkSettings, ModeInks
+from greyanchor.core.separation.link import DeviceLink, LinkSettings, ModeInks, Nudge, on_paper
 from greyanchor.core.separation.printing import Order, print_to_file
 from greyanchor.core.separation.profiles import ProfileColour
-from greyanchor.core.separation.spots import SpotInk, spot_ink
+from greyanchor.core.separation.spots import SpotInk, nudged, spot_ink
 from greyanchor.core.verification.spots import SpotColour
 from tests.core.separation.conftest import hostile
 from tests.lcms import device_to_lab
@@ -124,6 +124,18 @@ def test_tints_follow_the_standard_s_tone_value(mode: ModeInks, buoy: SpotInk) -
     assert abs(buoy.difference - delta_e_2000(absolute, np.array([[46.0, 62.0, 38.0]]))[0]) < 0.1
 
 
+def test_a_nudge_moves_a_spot_colour_s_lightness_and_single_inks(mode: ModeInks, buoy: SpotInk) -> None:
+    target = ProfileColour(mode.profile)
+    lighter = nudged(buoy, Nudge(lightness=6.0), target, mode.channels)
+    before, after = (
+        device_to_lab(icc.dumps(mode.profile), i.device[[64, 128, 255]], "relative") for i in (buoy, lighter)
+    )
+    wanted = Nudge(lightness=6.0).of_lab(before)[:, 0] - before[:, 0]
+    assert np.abs(after[:, 0] - before[:, 0] - wanted).max() < 0.3
+    more = nudged(buoy, Nudge(inks={"Y": 0.1}), target, mode.channels).device - buoy.device
+    assert more[128, 2] > 0.05 and not more[:, [0, 1, 3]].any()
+
+
 @pytest.mark.parametrize("split", [False, True], ids=["four inks", "with a light ink"])
 def test_planes_are_recipe_limit_curves_and_light_inks_in_turn(
     mode: ModeInks, curves: CurveSet, buoy: SpotInk, split: bool
@@ -138,6 +150,10 @@ def test_planes_are_recipe_limit_curves_and_light_inks_in_turn(
     got = LayeredConversion(link).convert(pixels) / FULL
     asked = link.exact(pixels / FULL)
     assert np.abs(got - asked).max() < 0.004 and np.abs(got - asked).mean() < 0.0005
+    pure = np.array([[0.0, 0.0, 0.0, 0.0, 1.0], [0.0, 0.0, 0.0, 1.0, 1.0]])
+    solid, under_black = link.asked_lab(pure)
+    assert delta_e_2000(on_paper(solid[None], link.target.white), np.array([[46.0, 62.0, 38.0]]))[0] < 0.05
+    assert under_black[0] < 12.0, "black over it is nearly black"
     bare = link.device(pixels / FULL)
     assert bare.sum(axis=1).max() <= 2.4 + 1e-6
     alone = (pixels[:, :4] == 0).all(axis=1)
