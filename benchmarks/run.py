@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from benchmarks import engine, library, misreads, printroom, probabilities, proof, separation
+from benchmarks import engine, layout, library, misreads, printroom, probabilities, proof, separation
 from benchmarks.report import missed, report
 from greyanchor.core.charts import patches
 from greyanchor.core.colour.colorimetry import spectra_to_lab
@@ -189,6 +189,7 @@ def main() -> int:
     proof.greys()
     proof.causes()
     _own_process(separation.everything)
+    layout.everything()
     _own_process(printroom.everything)
     _own_process(_pages)
     _own_process(_library)

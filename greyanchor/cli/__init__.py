@@ -269,6 +269,7 @@ for _made in (
     proof.check,
     printing.prepare,
     printing.halftone,
+    printing.place,
 ):
     main.add_command(_made)
 

@@ -1,4 +1,4 @@
-"""The commands of the print room: `prepare` and `halftone`."""
+"""The commands of the print room: `prepare`, `halftone` and `place`."""
 
 from __future__ import annotations
 
@@ -152,3 +152,38 @@ def halftone(grey: str, output: str, screen: str, resolution: float) -> None:
     except BaseException:
         writer.abandon()
         raise
+
+
+@click.command()
+@click.argument("items")
+@click.option("-o", "--output", required=True, help="where each piece lies, JSON")
+@click.option(
+    "--way",
+    type=click.Choice(["save", "rows", "come"]),
+    default="save",
+    show_default=True,
+    help="to save media, in rows, or as they come",
+)
+@click.option("--seconds", type=float, default=2.0, show_default=True, help="to search, with save")
+@click.option("--json", "as_json", is_flag=True)
+def place(items: str, output: str, way: str, seconds: float, as_json: bool) -> None:
+    """Pieces onto a strip of media, mm."""
+    from greyanchor.core.layout.nesting import save_media
+    from greyanchor.core.layout.pieces import pieces_from
+    from greyanchor.core.layout.rows import as_they_come, in_rows
+
+    try:
+        given = json.loads(Path(items).read_text(encoding="utf-8"))
+        width, gap, pieces = pieces_from(given)
+        if way == "save":
+            found = save_media(pieces, width, gap, min(max(seconds, 0.05), 60.0))
+        else:
+            found = (in_rows if way == "rows" else as_they_come)(pieces, width, gap)
+    except (json.JSONDecodeError, UnicodeDecodeError, TypeError) as error:
+        raise BadInput(f"it is no JSON as expected ({error})", Path(items).name) from error
+    except BadInput as error:
+        raise error.at(Path(items).name) from None
+    write(output, json.dumps(found.as_dict()))
+    share = 100.0 * found.share_used
+    line = f"{len(found.placed)} pieces on {width:g} x {found.length:.1f} mm, {share:.1f} % used"
+    say(as_json, found.as_dict(), [line])

@@ -16,7 +16,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.library.models import PrintMode
 from greyanchor.measuring.claims import claimed
 from greyanchor.printroom import intake, jobs
-from greyanchor.printroom.models import Arrived, Artwork, HotFolder, PrintFile
+from greyanchor.printroom.models import Arrived, Artwork, HotFolder, Job, PrintFile
 from greyanchor.printroom.preparing import order_print_files
 
 #: seconds that a file must be left alone before it is taken
@@ -26,6 +26,8 @@ AT_ONCE = 20
 #: how often interrupted work begins again by itself
 ATTEMPTS = 3
 _DONE, _REFUSED = "taken", "refused"
+#: kinds of file by what pages call them
+NAMES = {"pdf": "PDF", "postscript": "PostScript", "tiff": "TIFF", "jpeg": "JPEG", "png": "PNG"}
 #: kinds of file by their ending, for folders that take some only
 KINDS = {
     "pdf": (".pdf",),
@@ -91,20 +93,38 @@ def _settled(place: Path) -> list[Path]:
 
 
 def _take(folder: HotFolder, path: Path) -> None:
-    """One file: artwork and a job, or a refusal; either way it leaves the folder."""
+    """One file: artwork and a job, or a refusal; either way it leaves the folder.
+
+    Job and arrival are one transaction, and the arrival knows the file again: a worker that is killed before
+    the file is put away makes no second job of it.
+    """
     arrived = Arrived(folder=folder, name=intake.plain_name(path.name))
     try:
+        arrived.mark = _mark(path)
+        known = folder.arrived.filter(mark=arrived.mark).first()
+        if known is not None:
+            _put_away(path, _REFUSED if known.reason else _DONE)
+            return
         _fits(folder, path)
-        with acting(folder.made_by):
+        with acting(folder.made_by), transaction.atomic():
             arrived.artwork, _ = intake.add_path(path, folder.made_by, f"hot folder {folder.name}")
-            job = _job(folder, arrived.artwork)
-            arrived.job = job
+            arrived.job = _job(folder, arrived.artwork)
+            arrived.save()
     except BadInput as error:
         arrived.reason = str(error)[:400]
     except OSError as error:
         arrived.reason = f"{path.name} cannot be read: {error.strerror or error}"[:400]
-    arrived.save()
+    if arrived.reason:
+        arrived.artwork = arrived.job = None
+        arrived.pk = None
+        arrived.save()
     _put_away(path, _REFUSED if arrived.reason else _DONE)
+
+
+def _mark(path: Path) -> str:
+    """What tells a file from any other that had or will have its name."""
+    facts = path.stat()
+    return f"{facts.st_ino}-{facts.st_mtime_ns}-{facts.st_size}"
 
 
 def _fits(folder: HotFolder, path: Path) -> None:
@@ -113,7 +133,7 @@ def _fits(folder: HotFolder, path: Path) -> None:
         raise BadInput(f"this folder takes {', '.join(wanted)} alone", path.name)
 
 
-def _job(folder: HotFolder, artwork: Artwork) -> object:
+def _job(folder: HotFolder, artwork: Artwork) -> Job:
     mode = folder.mode if folder.mode and folder.mode.state == PrintMode.State.RELEASED else None
     facts = {"margin_mm": folder.margin_mm, "intent": folder.intent, "keep_black": folder.keep_black}
     if folder.width_mm:
@@ -153,7 +173,14 @@ def begin_again() -> int:
 
 
 def go_by_themselves() -> int:
-    """Prepare jobs of folders that let them go, once their artwork was examined and nothing stops it."""
+    """Prepare jobs of folders that let them go, once their artwork was examined and nothing stops it; how
+    many. One process at a time does so.
+    """
+    with claimed("hot folders go") as mine:
+        return _go() if mine else 0
+
+
+def _go() -> int:
     started = 0
     waiting = Arrived.objects.filter(
         folder__go=True,

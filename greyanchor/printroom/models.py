@@ -99,6 +99,7 @@ class Arrived(models.Model):
     artwork = models.ForeignKey(Artwork, null=True, on_delete=models.SET_NULL, related_name="+")
     job = models.ForeignKey("Job", null=True, on_delete=models.SET_NULL, related_name="+")
     reason = models.CharField(max_length=400, blank=True)
+    mark = models.CharField(max_length=80, blank=True, db_index=True)
     at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

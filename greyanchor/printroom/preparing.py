@@ -102,14 +102,17 @@ def prepare_print_file(pk: int) -> None:
     name = f"print-files/{record.job_id}/{fingerprint(record.ticket)}-{pk}.tif"
     report = work.progress_of(PrintFile, pk)
     order = order_of(record.job, mode, record.choices)
-    done = print_to_file(
-        files.local(record.job.artwork.file),
-        order,
-        files.place(name),
-        record.ticket,
-        lambda share: report(0.95 * share, f"{100 * share:.0f} % prepared"),
-        resume=True,
-    )
+    try:
+        done = print_to_file(
+            files.local(record.job.artwork.file),
+            order,
+            files.place(name),
+            record.ticket,
+            lambda share: report(0.95 * share, f"{100 * share:.0f} % prepared"),
+            resume=True,
+        )
+    except BadInput as error:
+        raise BadInput(error.reason, record.job.artwork.name) from error
     picture = _picture_of_print(record, mode)
     PrintFile.objects.filter(pk=pk).update(file=name, picture=picture, facts=done.facts())
     work.end(PrintFile, pk, PrintFile.State.DONE, "prepared")

@@ -24,8 +24,8 @@ from greyanchor.core.errors import BadInput
 MOST_SECONDS = 600
 MOST_MEMORY = 3 * 2**30
 MOST_FILE = 40 * 2**30
-#: pixels that a page is drawn with at most
-MOST_PIXELS = 8_000_000_000
+#: pixels that a page is drawn with at most: a larger one is drawn coarser, and enlarged when it is printed
+MOST_PIXELS = 1_500_000_000
 #: resolutions of a page
 _LEAST, _MOST = 5.0, 4800.0
 #: what Ghostscript calls a pixel of a picture among its tags
@@ -99,8 +99,9 @@ def render_page(
 ) -> DrawnPage:
     """Draw one page, from 1, into `folder`.
 
-    Where a width is given, the page is drawn so fine that it has `resolution` when printed that wide. Cut
-    contours are left out: a cutter follows them. A page with C M Y K or spot colours is drawn in C M Y K, any
+    Where a width is given, the page is drawn so fine that it has `resolution` when printed that wide; half
+    or a quarter so fine where it would have more than `MOST_PIXELS`. Cut contours are left out: a cutter
+    follows them. A page with C M Y K or spot colours is drawn in C M Y K, any
     other page in R G B. Spot colours that `spots` names become channels of their own; others are drawn as
     what the file has in their place. With `tagged` a last channel parts pictures from text and drawing.
 
@@ -114,11 +115,11 @@ def render_page(
             "choose another size or resolution",
             path.name,
         )
-    pixels = size[0] / 72.0 * dots * size[1] / 72.0 * dots
-    if pixels > MOST_PIXELS:
+    while (pixels := size[0] / 72.0 * dots * size[1] / 72.0 * dots) > MOST_PIXELS:
+        dots /= 2.0
+    if dots < _LEAST:
         raise BadInput(
-            f"the page would have {pixels / 1e6:.0f} million pixels; {MOST_PIXELS // 10**6} are possible",
-            path.name,
+            f"the page would still have {pixels / 1e6:.0f} million pixels at {dots:.0f} dpi", path.name
         )
     device = "tiff24nc"
     own: tuple[str, ...] = ()

@@ -24,7 +24,7 @@ def folder_list(request: HttpRequest) -> HttpResponse:
         "folders": HotFolder.objects.select_related("mode"),
         "arrived": Arrived.objects.select_related("folder", "artwork", "job")[:40],
         "modes": PrintMode.objects.filter(state=PrintMode.State.RELEASED, profile__isnull=False).only("name"),
-        "kinds": hot_folders.KINDS,
+        "kinds": [(k, hot_folders.NAMES[k]) for k in hot_folders.KINDS],
         "intents": INTENTS,
         "home": settings.HOT_FOLDERS,
     }

@@ -183,3 +183,13 @@ def test_without_ghostscript_a_pdf_says_what_to_install(page_file: Path, tmp_pat
     (tmp_path / "a").mkdir()
     with pytest.raises(BadInput, match="install Ghostscript"):
         render_page(page_file, 1, tmp_path / "a", 72.0)
+
+
+def test_a_very_large_page_is_drawn_coarser(
+    page_file: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(pages, "MOST_PIXELS", 100_000)
+    (tmp_path / "a").mkdir()
+    found = render_page(page_file, 1, tmp_path / "a", 400.0)
+    assert found.resolution == 100.0 and found.picture().width == 278
+    assert abs(found.picture().size_mm[0] - 200 / 72 * 25.4) < 0.2, "as large as before"

@@ -17,6 +17,7 @@ from greyanchor.core.artwork.inspection import examine
 from greyanchor.core.errors import BadInput
 from greyanchor.demo.artwork import pieces
 from greyanchor.library.models import PrintMode
+from greyanchor.measuring.claims import claimed
 from greyanchor.printroom import files, hot_folders, intake
 from greyanchor.printroom.models import Arrived, Artwork, HotFolder, Job, PrintFile
 from tests.web.printroom.conftest import picture
@@ -164,3 +165,40 @@ def test_defaults_are_copied_and_do_not_flow_back(
 def test_a_hot_folder_stays_inside_the_shop_s(user: User, name: str) -> None:
     with acting(user), pytest.raises(BadInput):
         hot_folders.make("x", name, user)
+
+
+def test_a_worker_killed_before_the_file_was_put_away_makes_one_job(
+    folder, monkeypatch, django_capture_on_commit_callbacks
+) -> None:
+    class Killed(BaseException):
+        """The process is gone."""
+
+    def killed(*_: object) -> None:
+        raise Killed
+
+    drop(folder, "piece.png", picture(60))
+    with monkeypatch.context() as held:
+        held.setattr(hot_folders, "_put_away", killed)
+        with pytest.raises(Killed):
+            collect(held, django_capture_on_commit_callbacks)
+    assert (hot_folders.path_of(folder) / "piece.png").exists() and Job.objects.count() == 1
+    collect(monkeypatch, django_capture_on_commit_callbacks)
+    assert Job.objects.count() == 1 and Arrived.objects.count() == 1
+    assert (hot_folders.path_of(folder) / "taken" / "piece.png").exists()
+    drop(folder, "piece.png", picture(61))
+    collect(monkeypatch, django_capture_on_commit_callbacks)
+    assert Job.objects.count() == 2, "another file of that name is another piece"
+
+
+def test_two_workers_send_a_job_once(folder, monkeypatch, django_capture_on_commit_callbacks) -> None:
+    drop(folder, "piece.png", picture(62))
+    monkeypatch.setattr(hot_folders, "SETTLED", 0.0)
+    with django_capture_on_commit_callbacks(execute=True):
+        hot_folders.collect()
+    with claimed("hot folders go"):
+        assert hot_folders.go_by_themselves() == 0, "another one is at it"
+    assert not PrintFile.objects.exists()
+    with django_capture_on_commit_callbacks(execute=True):
+        assert hot_folders.go_by_themselves() == 1
+    assert hot_folders.go_by_themselves() == 0 and PrintFile.objects.count() == 1
+    assert Arrived.objects.get().reason == ""

@@ -1,0 +1,1 @@
+"""Pieces placed on a strip of media."""
