@@ -264,7 +264,9 @@ class LightTable {
   label([l, t], words) {
     const text = document.createElementNS("http://www.w3.org/2000/svg", "text");
     const [x, y] = this.onScreen([l, t]).map((v) => Math.max(v, 0));
-    const taken = [...this.marks.querySelectorAll("text")].map((o) => ["x", "y"].map((k) => +o.getAttribute(k)));
+    const taken = [...this.marks.querySelectorAll("text")].map((o) =>
+      ["x", "y"].map((k) => +o.getAttribute(k)),
+    );
     let across = x + 6;
     while (taken.some(([u, v]) => Math.abs(u - across) < 16 && Math.abs(v - y - 18) < 16)) across += 4;
     text.setAttribute("x", across);
