@@ -122,7 +122,7 @@ def _take(folder: HotFolder, path: Path) -> None:
 
 
 def _mark(path: Path) -> str:
-    """What tells a file from any other that had or will have its name."""
+    """What a file is known by, whatever others have or had its name."""
     facts = path.stat()
     return f"{facts.st_ino}-{facts.st_mtime_ns}-{facts.st_size}"
 

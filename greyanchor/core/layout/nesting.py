@@ -108,7 +108,9 @@ def _searched(
 
 
 @njit(cache=True, nogil=True)
-def anneal(sizes, may_turn, copies, order, strip, places, best, shortest, heat, steps, seed):  # type: ignore[no-untyped-def]
+def anneal(  # type: ignore[no-untyped-def]
+    sizes, may_turn, copies, order, strip, places, best, shortest, heat, steps, seed
+):
     """Swap pieces of a sequence for some steps; `best` is filled where something shorter than `shortest` is
     found. Gives the shortest length and the sequence that it ended with.
     """
