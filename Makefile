@@ -29,6 +29,7 @@ demo: setup
 
 test: setup $(BIOME)
 	@sh scripts/ensure_chromium.sh
+	@sh scripts/ensure_servers.sh
 	@$(BIN)/pytest
 
 lint: setup $(BIOME)

@@ -33,7 +33,7 @@ CMYK = tuple("CMYK")
 #: the first
 SECOND_ROW = ("test_profiles", "test_checks", "test_whole_way")
 #: when the parts of the suite begin, the second row after whatever is 1
-BEGINS = {"browser": 0, "core": 1, "scripts": 1, "drivers": 1, "web": 3}
+BEGINS = {"browser": 0, "core": 1, "scripts": 1, "drivers": 1, "devices": 1, "servers": 1, "web": 3}
 TESTS = Path(__file__).parent
 
 

@@ -11,7 +11,7 @@ from typing import Any
 
 import click
 
-from greyanchor.cli import measured, printing, profiles, proof
+from greyanchor.cli import measured, printers, printing, profiles, proof
 from greyanchor.cli.common import channels_of, drift_of, limits_of, read_measured, say, write
 from greyanchor.core.errors import BadInput
 
@@ -270,6 +270,7 @@ for _made in (
     printing.prepare,
     printing.halftone,
     printing.place,
+    printers.printer,
 ):
     main.add_command(_made)
 

@@ -1,0 +1,16 @@
+#!/bin/sh
+# Other makers' printers and clients of the Internet Printing Protocol, for tests/servers; installed where
+# they are missing and can be. Without them those tests are skipped and say so.
+set -eu
+missing=""
+command -v ipptool >/dev/null 2>&1 || missing="$missing cups-ipp-utils"
+command -v dbus-daemon >/dev/null 2>&1 || missing="$missing dbus"
+command -v avahi-daemon >/dev/null 2>&1 || missing="$missing avahi-daemon"
+[ -z "$missing" ] && exit 0
+command -v apt-get >/dev/null 2>&1 || exit 0
+echo "Installing$missing from Debian's packages, for the tests of printing." >&2
+if [ "$(id -u)" -eq 0 ]; then as_root=""; else as_root="sudo"; fi
+# shellcheck disable=SC2086
+$as_root apt-get install -y -qq --no-install-recommends $missing >/dev/null 2>&1 ||
+  { $as_root apt-get update -qq && $as_root apt-get install -y -qq --no-install-recommends $missing >/dev/null; } ||
+  echo "They could not be installed: those tests are skipped." >&2
