@@ -10,7 +10,6 @@ command -v avahi-daemon >/dev/null 2>&1 || missing="$missing avahi-daemon"
 command -v apt-get >/dev/null 2>&1 || exit 0
 echo "Installing$missing from Debian's packages, for the tests of printing." >&2
 if [ "$(id -u)" -eq 0 ]; then as_root=""; else as_root="sudo"; fi
-# shellcheck disable=SC2086
-$as_root apt-get install -y -qq --no-install-recommends $missing >/dev/null 2>&1 ||
-  { $as_root apt-get update -qq && $as_root apt-get install -y -qq --no-install-recommends $missing >/dev/null; } ||
+install="$as_root apt-get install -y -qq --no-install-recommends $missing"
+$install >/dev/null 2>&1 || { $as_root apt-get update -qq && $install >/dev/null; } ||
   echo "They could not be installed: those tests are skipped." >&2

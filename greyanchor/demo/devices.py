@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import NamedTuple
+
 from greyanchor.accounts.models import Site
 from greyanchor.devices.ports import METHODS
 from greyanchor.devices.standin.driver import KEY
@@ -17,6 +20,33 @@ def connect_all() -> None:
         if not site.connections.filter(printer=None).exists():
             for method in METHODS:
                 DeviceConnection.objects.create(site=site, method=method, driver=KEY)
+
+
+class Listening(NamedTuple):
+    """A model of the stand-in printer, and where it listens."""
+
+    name: str
+    address: str
+
+
+#: which stand-in printer stands for a printer of the demo
+_MODELS = {"Petrel 44": "petrel-44", "Gannet 64": "gannet-64", "Dunlin 24": "dunlin-24"}
+
+
+def listening_printers(address: Callable[[], str]) -> list[tuple[Listening, str, float]]:
+    """Give every simulated printer of the demo an address; the model, media and width of each."""
+    found = []
+    records = DeviceConnection.objects.filter(driver=KEY, printer__model__in=_MODELS)
+    for record in records.select_related("printer__loaded_media"):
+        printer = record.printer
+        assert printer is not None
+        record.options = {**record.options, "address": address()}
+        record.save(update_fields=["options"])
+        loaded = printer.loaded_media
+        media = loaded.name if loaded else "Harbour Proof Semimatt 235"
+        width = min(float(loaded.width_mm), float(printer.width_mm)) if loaded else float(printer.width_mm)
+        found.append((Listening(_MODELS[printer.model], record.options["address"]), media, width))
+    return found
 
 
 def drift(printer: Printer, inks: dict[str, float], paper_b: float = 0.0) -> None:

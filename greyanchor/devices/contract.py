@@ -74,7 +74,11 @@ def check_driver(
         Brings a file to an instrument whose passes arrive as files, as its own program does.
     """
     check_description(driver, connection)
-    ticket = check_printer(driver, connection, environment) if "printer" in driver.opens else {}
+    ticket: dict[str, Any] = {}
+    if "printer" in driver.opens and driver.charts:
+        ticket = check_printer(driver, connection, environment)
+    elif "printer" in driver.opens:
+        check_queue_alone(driver, connection, environment)
     for method in METHODS:
         if method not in driver.opens:
             refuses(partial(driver.instrument, connection, method), f"an instrument for {method}")
@@ -105,6 +109,14 @@ def check_description(driver: Driver, connection: Connection) -> None:
         refuses(partial(driver.check, short), f"options without {option.key}")
     if "printer" not in driver.opens:
         refuses(lambda: driver.printer(connection), "a printer")
+
+
+def check_queue_alone(driver: Driver, connection: Connection, environment: PrintEnvironment) -> None:
+    """A printer that takes print files alone has a queue, and says so when it is given a chart."""
+    _hold(driver.queue(connection) is not None, "a printer that prints no charts takes print files")
+    port = driver.printer(connection)
+    _hold(bool(port.name), "a printer has a name")
+    refuses(lambda: port.print_chart(sample_chart(), environment, 4101), "a chart")
 
 
 def check_printer(driver: Driver, connection: Connection, environment: PrintEnvironment) -> dict[str, Any]:
@@ -280,6 +292,7 @@ __all__ = [
     "check_memory",
     "check_patterns",
     "check_printer",
+    "check_queue_alone",
     "check_reader",
     "check_view",
     "sample_chart",

@@ -177,6 +177,103 @@ class ViewPort(Protocol):
 
 
 @dataclass(frozen=True)
+class MachineState:
+    """What a printer says of itself.
+
+    Attributes
+    ----------
+    state
+        ``idle``, ``printing`` or ``stopped``.
+    reasons
+        Why it is as it is, in words; empty for nothing out of the ordinary.
+    media, width_mm, length_mm
+        What is in it, how wide, how much is left; None where it does not say.
+    inks
+        What is left of each ink, percent.
+    model, ink_set
+        What it says it is; empty where it does not.
+    """
+
+    state: str
+    reasons: tuple[str, ...] = ()
+    media: str = ""
+    width_mm: float | None = None
+    length_mm: float | None = None
+    inks: Mapping[str, float] = field(default_factory=dict)
+    model: str = ""
+    ink_set: str = ""
+
+    @property
+    def metres(self) -> float | None:
+        """Media that is left."""
+        return None if self.length_mm is None else self.length_mm / 1000.0
+
+
+@dataclass(frozen=True)
+class PrintState:
+    """A print at the printer.
+
+    Attributes
+    ----------
+    number
+        As the printer counts.
+    state
+        ``incoming`` without its document, ``waiting``, ``held``, ``printing``, ``stopped``, ``cancelled``,
+        ``failed`` or ``done``.
+    reason
+        In words.
+    share
+        What of it is printed, 0..1; None where the printer does not say.
+    seconds_left
+        Until it is printed; None where the printer does not say.
+    media_mm, ink_ml
+        What it used so far.
+    """
+
+    number: int
+    state: str
+    reason: str = ""
+    share: float | None = None
+    seconds_left: float | None = None
+    media_mm: float | None = None
+    ink_ml: Mapping[str, float] = field(default_factory=dict)
+
+
+class QueuePort(Protocol):
+    """A printer that takes print files, one after another.
+
+    All raise `BadInput` where the printer refuses, and `devices.ipp.client.NoAnswer`, which is one, where it
+    does not answer: then it is not known what it did.
+    """
+
+    def machine(self) -> MachineState:
+        """What it says of itself."""
+        ...
+
+    def send(self, key: str, name: str, path: Path) -> int:
+        """Hand a print file over; its number. `key` is the print's own: a print that is there already is not
+        sent again, and one whose document did not arrive gets it.
+        """
+        ...
+
+    def find(self, key: str) -> PrintState | None:
+        """The print of a key; None where the printer has none that may still leave ink on media, or did."""
+        ...
+
+    def state_of(self, number: int) -> PrintState:
+        """How a print goes."""
+        ...
+
+    def act(self, number: int, what: str) -> None:
+        """``cancel``, ``hold`` or ``release`` a print."""
+        ...
+
+    def picture(self, number: int) -> bytes:
+        """PNG of the print as it lies on the table; empty where there is none."""
+        ...
+
+
+@dataclass(frozen=True)
 class Control:
     """Something of a simulated device that can be changed on its page."""
 
@@ -281,6 +378,8 @@ class Driver:
     options: tuple[Option, ...] = ()
     #: what it opens: "printer", and the measuring methods of `METHODS`
     opens: frozenset[str] = frozenset()
+    #: whether its printers print charts; others take print files alone
+    charts: bool = True
     #: devices that are computed: their sheets need not wait until they are dry
     simulated: bool = False
 
@@ -293,6 +392,10 @@ class Driver:
     def printer(self, connection: Connection) -> PrinterPort:
         """The printer behind a connection."""
         raise BadInput(f"{self.title} has no printer")
+
+    def queue(self, connection: Connection) -> QueuePort | None:
+        """Where the printer behind a connection takes print files; None where it does not."""
+        return None
 
     def instrument(self, connection: Connection, method: str) -> InstrumentPort:
         """The instrument behind a connection, for a measuring method."""

@@ -17,6 +17,9 @@ from types import FrameType
 
 _RESTART_PAUSE = 2.0
 _WATCH_PAUSE = 2.0
+_FOLLOW_PAUSE = 0.5
+#: how many times as fast as real ones the demo's printers print
+_HURRIED = "6"
 #: environment variable with the number of the process that keeps a worker; seconds that an orphan may go on
 _KEEPER, _LAST_TASK = "GREYANCHOR_KEEPER", 120.0
 _LOOK_PAUSE = 0.5  # the longest a task waits in an idle queue, and the worker for its own end
@@ -60,10 +63,28 @@ def demo(port: int, host: str) -> int:
         ],
         start_new_session=True,
     )
+    printers = _start_printers()
     try:
         return _serve(port, host)
     finally:
-        supplier.terminate()
+        for process in (supplier, *printers):
+            process.terminate()
+
+
+def _start_printers() -> list[subprocess.Popen[bytes]]:
+    """A stand-in printer of its own for each printer of the demo, at an address that is free today."""
+    from greyanchor.demo.devices import listening_printers
+
+    home, started = Path(os.environ["GREYANCHOR_HOME"]), []
+    for model, media, width in listening_printers(lambda: f"ipp://127.0.0.1:{_free_port()}/ipp/print"):
+        port = model.address.rpartition(":")[2].partition("/")[0]
+        command = [
+            sys.executable, "-m", "greyanchor.cli", "printer", "--model", model.name, "--media", media,
+            "--width", f"{width:g}", "--port", port, "--folder", str(home / "printers" / model.name),
+            "--clock", _HURRIED,
+        ]  # fmt: skip
+        started.append(subprocess.Popen(command, start_new_session=True, stdout=subprocess.DEVNULL))
+    return started
 
 
 def _demo_home(home: Path) -> Path:
@@ -149,6 +170,7 @@ def worker() -> int:
 
     queue.recover()
     threading.Thread(target=_watch, daemon=True).start()
+    threading.Thread(target=_follow_prints, daemon=True).start()
     consumer = HUEY.create_consumer(
         workers=1, worker_type="thread", periodic=False, check_worker_health=True, max_delay=_LOOK_PAUSE
     )
@@ -181,6 +203,21 @@ def _watch() -> None:
         close_old_connections()
         time.sleep(_WATCH_PAUSE)
     _end_orphan()
+
+
+def _follow_prints() -> None:
+    """Beside the queue: prints are sent to their machines and followed."""
+    from django.db import close_old_connections
+
+    from greyanchor.printroom import prints
+
+    while not _orphaned():
+        try:
+            prints.sweep()
+        except Exception as error:
+            print(f"Following the prints failed: {error}", file=sys.stderr, flush=True)
+        close_old_connections()
+        time.sleep(_FOLLOW_PAUSE)
 
 
 def _orphaned() -> bool:

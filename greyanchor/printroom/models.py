@@ -8,7 +8,7 @@ from django.conf import settings
 from django.db import models
 
 from greyanchor.background.models import BackgroundWork
-from greyanchor.library.models import PrintMode
+from greyanchor.library.models import Printer, PrintMode
 
 
 class Resumed(BackgroundWork):
@@ -158,3 +158,84 @@ class PrintFile(Resumed):
 
     def __str__(self) -> str:
         return f"{self.job} panel {self.panel}" if self.panel else str(self.job)
+
+
+class Print(models.Model):
+    """One printing of a print file: where it stands, what it used, how it ended.
+
+    `key` is what the printer knows it by, so that it is never sent twice unasked; `place` orders what waits.
+    """
+
+    class State(models.TextChoices):
+        HELD = "held", "held"
+        READY = "ready", "ready"
+        SENDING = "sending", "being sent"
+        WAITING = "waiting", "waiting at the printer"
+        PRINTING = "printing", "printing"
+        STOPPED = "stopped", "stopped"
+        DONE = "done", "done"
+        CANCELLED = "cancelled", "cancelled"
+        FAILED = "failed", "failed"
+
+    #: those that nothing more happens to by itself
+    OVER = (State.DONE, State.CANCELLED, State.FAILED)
+    #: those that the printer has, or is being given
+    AT_PRINTER = (State.SENDING, State.WAITING, State.PRINTING, State.STOPPED)
+
+    print_file = models.ForeignKey(PrintFile, on_delete=models.PROTECT, related_name="prints")
+    printer = models.ForeignKey(Printer, on_delete=models.PROTECT, related_name="job_prints")
+    key = models.CharField(max_length=16, unique=True)
+    number = models.PositiveIntegerField(null=True)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.HELD, db_index=True)
+    place = models.FloatField(default=0.0)
+    cancel_asked = models.BooleanField(default=False)
+    reason = models.CharField(max_length=300, blank=True)
+    share = models.FloatField(default=0.0)
+    seconds_left = models.FloatField(null=True)
+    media = models.CharField(max_length=160, blank=True)
+    media_mm = models.FloatField(default=0.0)
+    ink_ml = models.JSONField(default=dict, blank=True)
+    ink_total_ml = models.FloatField(default=0.0)
+    picture = models.CharField(max_length=200, blank=True)
+    again_of = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="+")
+    asked_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+"
+    )
+    asked_at = models.DateTimeField(auto_now_add=True, db_index=True)
+    sent_at = models.DateTimeField(null=True)
+    heard_at = models.DateTimeField(null=True)
+    started_at = models.DateTimeField(null=True)
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-pk"]
+        indexes = [models.Index(fields=["printer", "state", "place"])]
+
+    def __str__(self) -> str:
+        return str(self.print_file)
+
+    @property
+    def is_over(self) -> bool:
+        """Whether nothing more happens to it by itself."""
+        return self.state in self.OVER
+
+    @property
+    def acts(self) -> list[tuple[str, str]]:
+        """What can be done with it now, and the words on its buttons."""
+        if self.state == self.State.HELD:
+            return [("go", "Let it go"), ("earlier", "Earlier"), ("later", "Later"), ("cancel", "Cancel")]
+        if self.state == self.State.READY:
+            return [("hold", "Hold"), ("earlier", "Earlier"), ("later", "Later"), ("cancel", "Cancel")]
+        if self.is_over:
+            return [("again", "Print again")]
+        return [] if self.cancel_asked else [("cancel", "Cancel")]
+
+    @property
+    def metres(self) -> float:
+        """Media that it used."""
+        return self.media_mm / 1000.0
+
+    @property
+    def percent(self) -> int:
+        """What of it is printed."""
+        return int(100 * self.share + 1e-6)

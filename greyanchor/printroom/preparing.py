@@ -52,14 +52,19 @@ def order_print_files(job: Job, user: User | None) -> list[PrintFile]:
             "job": job.pk,
             "panel": i + 1 if len(parts) > 1 else 0,
             "mode": mode.name,
-            "edition": _edition(mode),
+            "edition": edition_of(mode),
             "printer": mode.printer.model,
             "ink_set": mode.ink_set.name,
             "environment": mode.environment_hash,
+            "settings": {
+                "environment": mode.environment,
+                "handling": {key: held.value for key, held in in_force(mode).items()},
+            },
             "artwork": job.artwork.sha256,
             "page": job.page,
             "choices": fingerprint(single),
         }
+        ticket["hash"] = fingerprint(ticket)
         same = job.print_files.filter(ticket=ticket)
         busy = same.filter(state__in=[PrintFile.State.QUEUED, PrintFile.State.RUNNING]).first()
         if busy is not None and not busy.looks_dead:
@@ -73,7 +78,8 @@ def order_print_files(job: Job, user: User | None) -> list[PrintFile]:
     return made
 
 
-def _edition(mode: PrintMode) -> int:
+def edition_of(mode: PrintMode) -> int:
+    """The newest edition of a mode; 0 where it has none."""
     newest = mode.editions.order_by("-number").values_list("number", flat=True).first()
     return int(newest or 0)
 
@@ -97,7 +103,7 @@ def prepare_print_file(pk: int) -> None:
     ).get(pk=pk)
     mode = record.job.mode
     assert mode is not None
-    if _edition(mode) != record.ticket["edition"] or mode.environment_hash != record.ticket["environment"]:
+    if edition_of(mode) != record.ticket["edition"] or mode.environment_hash != record.ticket["environment"]:
         raise BadInput(f"{mode.name} has another edition by now: prepare the job again")
     name = f"print-files/{record.job_id}/{fingerprint(record.ticket)}-{pk}.tif"
     report = work.progress_of(PrintFile, pk)

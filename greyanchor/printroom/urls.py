@@ -2,7 +2,7 @@
 
 from django.urls import path, re_path
 
-from greyanchor.printroom.views import folders, light_table, pictures, wall
+from greyanchor.printroom.views import folders, ledger, light_table, machines, pictures, wall
 
 urlpatterns = [
     path("artwork/", wall.artwork_list, name="artwork"),
@@ -37,6 +37,18 @@ urlpatterns = [
         r"^print-files/(?P<pk>\d+)/(?P<which>art|print)\.png$",
         pictures.print_picture,
         name="print-file-picture",
+    ),
+    path("print-files/<int:pk>/print/", machines.print_order, name="print-order"),
+    path("machines/", machines.machine_list, name="machines"),
+    path("machines/<int:pk>/", machines.machine_page, name="machine"),
+    path("machines/<int:pk>/part/", machines.machine_part, name="machine-part"),
+    path("prints/", ledger.ledger, name="prints"),
+    path("prints/<int:pk>/", ledger.print_page, name="print"),
+    path("prints/<int:pk>/seen.png", ledger.print_seen, name="print-seen"),
+    re_path(
+        r"^prints/(?P<pk>\d+)/(?P<act>go|hold|cancel|again|earlier|later)/$",
+        machines.print_act,
+        name="print-act",
     ),
     path("hot-folders/", folders.folder_list, name="hot-folders"),
     path("hot-folders/add/", folders.folder_add, name="hot-folder-add"),

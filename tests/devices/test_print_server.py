@@ -89,7 +89,7 @@ def test_media_runs_out_in_the_middle_and_a_new_roll_goes_on(printer: Running, t
     printer.server.machine.set("length_mm", 120.0)
     number = sent(printer, print_file(tmp_path / "a.tif", 100, 300))
     stopped = until(lambda: (s := printer.state(number))["job-state"] == JobState.STOPPED and s)
-    assert stopped["job-media-progress"] == 40 and stopped["job-state-message"] == "media-empty-error"
+    assert stopped["job-media-progress"] in (39, 40) and stopped["job-state-message"] == "media-empty-error"
     media = collection(attribute("media-type", Tag.NAME, MEDIA))
     printer.client.ask(
         Operation.SET_PRINTER_ATTRIBUTES, printer=group(attribute("media-col-ready", Tag.COLLECTION, media))

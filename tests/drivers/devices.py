@@ -14,7 +14,12 @@ ENVIRONMENT = PrintEnvironment(
     printer="Petrel 44", ink_set="Tarn pigment", media="Harbour Proof Semimatt 235"
 )
 #: what a connection of each driver says
-OPTIONS = {"standin": {}, "folder": {"folder": "petrel"}, "lantern": {"tray": "north"}}
+OPTIONS = {
+    "standin": {},
+    "folder": {"folder": "petrel"},
+    "ipp": {"address": "ipp://127.0.0.1:631/ipp/print"},
+    "lantern": {"tray": "north"},
+}
 
 
 def machine() -> Machine:

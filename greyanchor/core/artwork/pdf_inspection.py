@@ -122,7 +122,7 @@ def _of_document(pdf: Any) -> list[Finding]:
 def _of_page(seen: _Seen, number: int) -> list[Finding]:
     where = f"page {number}"
     found = [*seen.findings]
-    for name, alternate in seen.spots.items():
+    for name, alternate in sorted(seen.spots.items(), key=lambda item: not CUTS.search(item[0])):
         if CUTS.search(name):
             found.append(Finding("know", f"{name} is a cut contour: it is not printed", where))
         elif name not in ("All", "None"):

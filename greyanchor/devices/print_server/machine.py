@@ -193,6 +193,8 @@ class PrintingMachine:
             raise BadInput(
                 f"it has planes of {' '.join(facts.inks)}, this prints {' '.join(self.model.inks)}"
             )
+        if "ink_ml" not in job.ticket and facts.inks:
+            job.ticket["ink_ml"] = ink_of(self.spool.document(job.number), facts)
         if job.width > self.model.carriage.width + 0.5:
             raise BadInput(f"it is {job.width:.0f} mm wide, the machine {self.model.carriage.width:.0f}")
         self.spool.save(job)
@@ -226,6 +228,10 @@ class PrintingMachine:
                 if job is None:
                     continue
                 self._advance(job, passed)
+            if job.share >= 1.0 and not job.is_over:
+                self._picture(job)  # takes a while: the printer answers meanwhile
+                self.spool.end(job, JobState.COMPLETED, "job-completed-successfully", job.message)
+            with self.spool.lock:
                 if now - noted > _NOTED_EVERY or job.is_over:
                     noted = now
                     self.spool.save(job)
@@ -273,8 +279,6 @@ class PrintingMachine:
                 job.ink_ml[ink] = job.ink_ml.get(ink, 0.0) + used
         if job.share >= 1.0 - 1e-9:
             job.share = 1.0
-            self._picture(job)
-            self.spool.end(job, JobState.COMPLETED, "job-completed-successfully")
 
     def _usual(self, job: SpooledJob) -> Mapping[str, float]:
         return dict.fromkeys(self.model.inks, 0.2 * LOAD_AT_FULL * job.width * job.length / 1e6)
@@ -325,13 +329,30 @@ def facts_of(path: Path) -> DocumentFacts:
     return DocumentFacts(ticket if isinstance(ticket, dict) else {}, names, *size)
 
 
+#: dots of a plane that are counted; a larger print is taken to have the usual ink
+_MOST_COUNTED = 2_000_000_000
+
+
+def ink_of(path: Path, facts: DocumentFacts) -> dict[str, float]:
+    """ml of each ink that a print file takes, counted in its planes; nothing for one that is too large."""
+    import pyvips
+
+    area, found = facts.width_mm * facts.length_mm / 1e6, {}
+    for place, ink in enumerate(facts.inks):
+        plane = pyvips.Image.new_from_file(f"{path}[page={place}]", access="sequential")
+        if plane.width * plane.height > _MOST_COUNTED:
+            return {}
+        found[ink] = LOAD_AT_FULL * area * (1.0 - plane.avg() / 255.0)
+    return found
+
+
 def _dots(page: Any, name: str) -> float:
     value = page.tags[name].value if name in page.tags else (300, 1)
     return max(value[0] / max(value[1], 1), 1.0)
 
 
 def print_picture(
-    path: Path, settings: Mapping[str, Any], model: Model, number: int, side: int = 640
+    path: Path, settings: Mapping[str, Any], model: Model, number: int, side: int = 480
 ) -> bytes:
     """PNG of what a print file leaves on the media: its planes, made small, through the simulated press."""
     import numpy as np
@@ -351,7 +372,7 @@ def print_picture(
         share = min(1.0, side / max(plane.width, plane.height))
         light = plane.resize(share, kernel="linear").numpy() / 255.0
         planes.append(1.0 - np.clip(light.reshape(light.shape[0], light.shape[1], -1)[..., 0], 0.0, 1.0))
-    raw = np.round(np.stack(planes, axis=-1) * 63.0) / 63.0
+    raw = np.round(np.stack(planes, axis=-1) * 31.0) / 31.0
     media = Mechanics(model.serial, environment.media, 240.0)
     pixel = facts.width_mm / raw.shape[1]
     drawn = seen_print(press_for(environment), raw, pixel, media, settings.get("handling", {}), number)

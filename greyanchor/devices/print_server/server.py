@@ -129,16 +129,19 @@ class _Handler(BaseHTTPRequestHandler):
 
     def _receive(self, body: IO[bytes]) -> None:
         if self.headers.get("Transfer-Encoding", "").lower() == "chunked":
+            whole = 0
             while size := int(self.rfile.readline(64).split(b";")[0].strip() or b"0", 16):
-                self._copy(body, size)
+                whole += size
+                self._copy(body, size, whole)
                 self.rfile.readline(8)
             while self.rfile.readline(1024).strip():
                 pass
         else:
-            self._copy(body, int(self.headers.get("Content-Length", 0)))
+            size = int(self.headers.get("Content-Length", 0))
+            self._copy(body, size, size)
 
-    def _copy(self, body: IO[bytes], size: int) -> None:
-        if body.tell() + size > MOST_DOCUMENT:
+    def _copy(self, body: IO[bytes], size: int, whole: int) -> None:
+        if whole > MOST_DOCUMENT:
             raise ValueError("too large")
         while size > 0:
             part = self.rfile.read(min(size, _CHUNK))

@@ -19,7 +19,7 @@ from typing import Any
 from greyanchor.core.errors import BadInput
 from greyanchor.devices.ipp.names import ENDED, JobState
 
-#: jobs that ended and are still told of
+#: jobs that ended and are still known
 KEPT = 400
 
 
@@ -122,7 +122,7 @@ class Spool:
         return self.place(number) / "print.png"
 
     def make(self, name: str, user: str) -> SpooledJob:
-        """A new job, kept before its number is told."""
+        """A new job, kept before anybody hears of its number."""
         with self.lock:
             number = int(self.machine.get("last_job", 0)) + 1
             self.machine["last_job"] = number

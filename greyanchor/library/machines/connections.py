@@ -22,6 +22,7 @@ from greyanchor.devices.ports import (
     InstrumentPort,
     Machine,
     PrinterPort,
+    QueuePort,
     RowInstrumentPort,
     SheetInstrumentPort,
 )
@@ -67,6 +68,14 @@ def printer_port(printer: Printer | None, media: Media | None = None) -> Printer
     if printer is None or record is None:
         return None
     return driver_named(record.driver).printer(connection_of(record, media))
+
+
+def queue_of(printer: Printer | None) -> QueuePort | None:
+    """Where a printer takes print files; None where no driver reaches that."""
+    record = DeviceConnection.objects.select_related("printer__loaded_media").filter(printer=printer).first()
+    if printer is None or record is None:
+        return None
+    return driver_named(record.driver).queue(connection_of(record))
 
 
 @contextmanager

@@ -1,0 +1,140 @@
+"""A machine's media unrolled: what was printed, what prints, what comes, each where it lies."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+
+from django.utils import timezone
+
+from greyanchor.core.errors import BadInput
+from greyanchor.devices.ports import MachineState
+from greyanchor.library.models import Printer
+from greyanchor.printroom import prints
+from greyanchor.printroom.models import Print
+from greyanchor.printroom.outcomes import minutes_of
+
+#: mm of bare media between two prints
+GAP = 10.0
+#: what is shown of what was printed, and of what comes, mm at least
+_BEHIND, _AHEAD = 1500.0, 3000.0
+_MOST_BEHIND, _MOST_AHEAD = 12, 60
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A print on the roll.
+
+    Attributes
+    ----------
+    print
+        Which.
+    x, width, height
+        mm along the media from the heads (left of them below 0), along it, across it.
+    done_at
+        When it will be printed; None where that is not known.
+    """
+
+    print: Print
+    x: float
+    width: float
+    height: float
+    done_at: datetime | None = None
+
+    @property
+    def metres(self) -> float:
+        """Along the media."""
+        return self.width / 1000.0
+
+
+@dataclass(frozen=True)
+class Roll:
+    """A machine, and what lies on its media.
+
+    Attributes
+    ----------
+    machine
+        What it says of itself; None where it is not reached, and `trouble` says why.
+    pieces
+        Those on the media.
+    shelf
+        Those that are held, with what is wrong with each on what is in the machine now.
+    start, end
+        mm that are shown.
+    """
+
+    machine: MachineState | None
+    trouble: str
+    pieces: list[Piece] = field(default_factory=list)
+    shelf: list[tuple[Print, list[str]]] = field(default_factory=list)
+    start: float = -_BEHIND
+    end: float = _AHEAD
+    width_mm: float = 1000.0
+
+    @property
+    def coming(self) -> list[Piece]:
+        """Those that are not over."""
+        return [p for p in self.pieces if not p.print.is_over]
+
+    @property
+    def above(self) -> float:
+        """Where the heads are named, above the media."""
+        return -0.04 * self.width_mm
+
+    @property
+    def media_ends(self) -> float | None:
+        """mm from the heads at which the media ends; None where that is out of sight or not known."""
+        left = self.machine.length_mm if self.machine else None
+        return left if left is not None and left <= self.end else None
+
+
+def roll_of(printer: Printer) -> Roll:
+    """What lies on the media of a printer now."""
+    try:
+        machine: MachineState | None = prints.machine_of(printer)
+        trouble = ""
+    except BadInput as error:
+        machine, trouble = None, error.reason
+    known = Print.objects.filter(printer=printer).select_related("print_file__job__mode__printer")
+    coming = list(
+        known.filter(state__in=[*Print.AT_PRINTER, Print.State.READY]).order_by("sent_at", "place")[
+            :_MOST_AHEAD
+        ]
+    )
+    coming.sort(key=lambda p: (p.state == Print.State.READY, p.number or 0, p.place))
+    pieces, now = [], timezone.now()
+    at, when = 0.0, now
+    for record in coming:
+        wide, long = prints.size_mm(record)
+        share = record.share if record.state in (Print.State.PRINTING, Print.State.STOPPED) else 0.0
+        if share:
+            at = -share * long
+        seconds = _seconds(record, wide, long)
+        if seconds is not None:
+            when += timedelta(seconds=seconds)
+        pieces.append(Piece(record, at, long, wide, when if seconds is not None else None))
+        at += long + GAP
+    start = min([p.x for p in pieces] or [0.0]) - GAP
+    behind = known.filter(
+        state__in=[Print.State.DONE, Print.State.CANCELLED, Print.State.FAILED], media_mm__gt=0.0
+    )
+    for record in behind.order_by("-ended_at")[:_MOST_BEHIND]:
+        wide, _ = prints.size_mm(record)
+        start -= record.media_mm
+        pieces.insert(0, Piece(record, start, record.media_mm, wide, record.ended_at))
+        start -= GAP
+        if start < -_BEHIND:
+            break
+    held = known.filter(state=Print.State.HELD).order_by("place")[:_MOST_AHEAD]
+    shelf = [(h, prints.what_is_wrong(h, machine) if machine else []) for h in held]
+    width = machine.width_mm if machine and machine.width_mm else float(printer.width_mm)
+    return Roll(machine, trouble, pieces, shelf, -_BEHIND, max(_AHEAD, min(at, 12_000.0)), width)
+
+
+def _seconds(record: Print, wide: float, long: float) -> float | None:
+    """Until a print is printed: as its machine says, else as its mode prints."""
+    if record.seconds_left is not None and record.state in (Print.State.PRINTING, Print.State.STOPPED):
+        return record.seconds_left
+    mode = record.print_file.job.mode
+    minutes = minutes_of(mode, wide, long) if mode is not None else None
+    return None if minutes is None else 60.0 * minutes

@@ -1,0 +1,113 @@
+"""Machines: the roll of each, with what was printed, what prints and what comes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from greyanchor.accounts.roles import USE, takes
+from greyanchor.core.errors import BadInput
+from greyanchor.library.models import Printer
+from greyanchor.printroom import prints
+from greyanchor.printroom.models import Print, PrintFile
+from greyanchor.printroom.roll import Roll, roll_of
+
+
+@require_GET
+def machine_list(request: HttpRequest) -> HttpResponse:
+    """Every printer: what is in it, what it does, what waits."""
+    rows = []
+    for printer in Printer.objects.select_related("site"):
+        mine = Print.objects.filter(printer=printer)
+        row: dict[str, Any] = {
+            "printer": printer,
+            "waits": mine.filter(state__in=[Print.State.READY, *Print.AT_PRINTER]).count(),
+            "held": mine.filter(state=Print.State.HELD).count(),
+            "prints": mine.filter(state__in=[Print.State.PRINTING, Print.State.STOPPED]).first(),
+        }
+        try:
+            row["machine"] = prints.machine_of(printer)
+        except BadInput as error:
+            row["trouble"] = error.reason
+        rows.append(row)
+    return render(request, "printroom/machines.html", {"rows": rows})
+
+
+def _context(printer: Printer) -> dict[str, Any]:
+    roll = roll_of(printer)
+    return {"printer": printer, "roll": roll, **_drawn(roll)}
+
+
+def _drawn(roll: Roll) -> dict[str, Any]:
+    """Places of the drawing, in units of a mm along and across the media."""
+    long = roll.end - roll.start
+    return {
+        "box": f"{roll.start:.0f} {-0.16 * roll.width_mm:.0f} {long:.0f} {1.3 * roll.width_mm:.0f}",
+        "text": 0.016 * long,
+        "line": 0.0016 * long,
+        "label_y": 1.09 * roll.width_mm,
+        "bare": min(roll.media_ends if roll.media_ends is not None else roll.end, roll.end) - roll.start,
+    }
+
+
+@require_GET
+def machine_page(request: HttpRequest, pk: int) -> HttpResponse:
+    """The roll of a machine."""
+    printer = get_object_or_404(Printer.objects.select_related("site"), pk=pk)
+    return render(request, "printroom/machine.html", _context(printer))
+
+
+@require_GET
+def machine_part(request: HttpRequest, pk: int) -> HttpResponse:
+    """The roll as it is now."""
+    return render(request, "printroom/_roll.html", _context(get_object_or_404(Printer, pk=pk)))
+
+
+@takes(USE)
+@require_POST
+def print_order(request: HttpRequest, pk: int) -> HttpResponse:
+    """Put a print file on the list of its machine."""
+    record = get_object_or_404(PrintFile.objects.select_related("job__mode__printer"), pk=pk)
+    try:
+        made = prints.order(record, request.user)  # type: ignore[arg-type]
+        if request.POST.get("as") == "go":
+            prints.go(made)
+    except BadInput as error:
+        messages.error(request, error.sentence)
+        mode = record.job.mode
+        return redirect("machine", mode.printer_id) if mode else redirect("print-file", pk)
+    return redirect("machine", made.printer_id)
+
+
+@takes(USE)
+@require_POST
+def print_act(request: HttpRequest, pk: int, act: str) -> HttpResponse:
+    """Let go, hold, cancel, print again, or move in the list."""
+    record = get_object_or_404(Print.objects.select_related("print_file__job__mode", "printer"), pk=pk)
+    try:
+        if act == "again":
+            prints.again(record, request.user)  # type: ignore[arg-type]
+        elif act in ("earlier", "later"):
+            prints.move(record, _neighbour(record, act))
+        else:
+            {"go": prints.go, "hold": prints.hold, "cancel": prints.cancel}[act](record)
+    except BadInput as error:
+        messages.error(request, error.sentence)
+    return redirect("machine", record.printer_id)
+
+
+def _neighbour(record: Print, way: str) -> Print | None:
+    """What a print is put before when it is moved by one."""
+    waiting = list(
+        Print.objects.filter(
+            printer=record.printer_id, state__in=[Print.State.HELD, Print.State.READY]
+        ).order_by("place")
+    )
+    here = next((i for i, p in enumerate(waiting) if p.pk == record.pk), 0)
+    if way == "earlier":
+        return waiting[max(here - 1, 0)]
+    return waiting[here + 2] if here + 2 < len(waiting) else None
