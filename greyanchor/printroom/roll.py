@@ -16,9 +16,9 @@ from greyanchor.printroom.outcomes import minutes_of
 
 #: mm of bare media between two prints
 GAP = 10.0
-#: what is shown of what was printed, and of what comes, mm at least
-_BEHIND, _AHEAD = 1500.0, 3000.0
-_MOST_BEHIND, _MOST_AHEAD = 12, 60
+#: what is shown: so many times the width of the media, this share of it behind the heads
+_SHOWN, _BEHIND = 6.2, 0.3
+_MOST_BEHIND, _MOST_AHEAD = 24, 60
 
 
 @dataclass(frozen=True)
@@ -59,17 +59,25 @@ class Roll:
         Those on the media.
     shelf
         Those that are held, with what is wrong with each on what is in the machine now.
-    start, end
-        mm that are shown.
+    width_mm
+        Of the media.
     """
 
     machine: MachineState | None
     trouble: str
     pieces: list[Piece] = field(default_factory=list)
     shelf: list[tuple[Print, list[str]]] = field(default_factory=list)
-    start: float = -_BEHIND
-    end: float = _AHEAD
     width_mm: float = 1000.0
+
+    @property
+    def start(self) -> float:
+        """mm at which the drawing begins, behind the heads."""
+        return -_BEHIND * _SHOWN * self.width_mm
+
+    @property
+    def end(self) -> float:
+        """mm at which it ends."""
+        return (1.0 - _BEHIND) * _SHOWN * self.width_mm
 
     @property
     def coming(self) -> list[Piece]:
@@ -114,6 +122,7 @@ def roll_of(printer: Printer) -> Roll:
             when += timedelta(seconds=seconds)
         pieces.append(Piece(record, at, long, wide, when if seconds is not None else None))
         at += long + GAP
+    width = machine.width_mm if machine and machine.width_mm else float(printer.width_mm)
     start = min([p.x for p in pieces] or [0.0]) - GAP
     behind = known.filter(
         state__in=[Print.State.DONE, Print.State.CANCELLED, Print.State.FAILED], media_mm__gt=0.0
@@ -123,12 +132,11 @@ def roll_of(printer: Printer) -> Roll:
         start -= record.media_mm
         pieces.insert(0, Piece(record, start, record.media_mm, wide, record.ended_at))
         start -= GAP
-        if start < -_BEHIND:
+        if start < -_BEHIND * _SHOWN * width:
             break
     held = known.filter(state=Print.State.HELD).order_by("place")[:_MOST_AHEAD]
     shelf = [(h, prints.what_is_wrong(h, machine) if machine else []) for h in held]
-    width = machine.width_mm if machine and machine.width_mm else float(printer.width_mm)
-    return Roll(machine, trouble, pieces, shelf, -_BEHIND, max(_AHEAD, min(at, 12_000.0)), width)
+    return Roll(machine, trouble, pieces, shelf, width)
 
 
 def _seconds(record: Print, wide: float, long: float) -> float | None:

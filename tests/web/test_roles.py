@@ -31,7 +31,7 @@ from greyanchor.library.models import (
 from greyanchor.library.records import editing
 from greyanchor.measuring.models import ReadingPass, Upload
 from greyanchor.measuring.printing import print_sheet
-from greyanchor.printroom.models import Artwork, HotFolder, Job, PrintFile
+from greyanchor.printroom.models import Artwork, HotFolder, Job, Print, PrintFile
 from greyanchor.profiles.models import AimRecord, Profile, ProfileWork, SpotRecord
 from tests.web.conftest import CHOICES
 from tests.web.library_kit import ABILITIES, mode, person, preset, profile
@@ -72,6 +72,8 @@ OPERATORS = {
     "job-piece",
     "job-prepare",
     "print-file-act",
+    "print-order",
+    "print-act",
 }
 #: addresses that a lead alone may post to; a mode in use is changed by leads, a draft by technicians
 LEADS = {
@@ -175,10 +177,12 @@ def _print_room(made: PrintMode, user: User) -> dict[str, int]:
         name="a.png", sha256="0" * 64, size=1, file="artwork/00/0", facts=facts, state="failed"
     )
     job = Job.objects.create(artwork=artwork, name="a", mode=made, undo=[{"choices": {}, "mode": made.pk}])
+    file = PrintFile.objects.create(job=job, state="failed")
     return {
         "artwork": artwork.pk,
         "job": job.pk,
-        "print-file": PrintFile.objects.create(job=job, state="failed").pk,
+        "print-file": file.pk,
+        "job-print": Print.objects.create(print_file=file, printer=made.printer, key="k", state="failed").pk,
         "hot": HotFolder.objects.create(name="h", folder="h").pk,
     }
 
@@ -188,6 +192,8 @@ _WHOSE = (
     ("artwork", "artwork"),
     ("job", "job"),
     ("print-file", "print-file"),
+    ("print-order", "print-file"),
+    ("print-act", "job-print"),
     ("hot-folder", "hot"),
     ("check-print", "print"),
     ("check", "check"),
@@ -276,6 +282,7 @@ def arguments(name: str, pattern: URLPattern, world: dict[str, Any]) -> dict[str
         "refinement-act": "close",
         "check-print-act": "print",
         "print-file-act": "go-on",
+        "print-act": "again",
     }.get(name, "white")
     if name in ("stage-confirm", "stage-match"):
         usual["kind"] = "linearization"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from typing import Any
+from urllib.parse import urlencode
 
 from django.core.paginator import Paginator
 from django.db.models import Count, Q, QuerySet, Sum
@@ -60,6 +61,7 @@ def ledger(request: HttpRequest) -> HttpResponse:
     context: dict[str, Any] = {
         "page": page,
         "asked": asked,
+        "address": urlencode(asked),
         "weeks": [{**w, "height": 100.0 * (w["ink"] or 0.0) / most} for w in rows],
         "printers": Printer.objects.only("name"),
         "modes": PrintMode.objects.filter(jobs__print_files__prints__isnull=False).distinct().only("name"),
