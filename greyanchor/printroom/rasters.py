@@ -56,7 +56,7 @@ def make_raster(artwork: Artwork, page: int = 1) -> str:
     with tempfile.TemporaryDirectory(prefix="greyanchor-page-") as folder:
         names = [s.name for s in spots_of(artwork, page) if s.colour is not None]
         drawn = render_page(
-            source, page, Path(folder), max(dots, 5.0), seconds=120, spots=names, tagged=artwork.kind == "PDF"
+            source, page, Path(folder), max(dots, 5.0), seconds=60, spots=names, tagged=artwork.kind == "PDF"
         )
         _save(drawn.picture(), name)
     return name

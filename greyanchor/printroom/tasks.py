@@ -19,15 +19,17 @@ def examine_artwork(pk: int) -> None:
         kept.update(thumbnail=thumbnail)
     try:
         found = examine(files.local(artwork.file), lambda share, text: report(0.6 * share, text))
+        artwork.facts = found.facts()
+        kept.update(facts=artwork.facts)
+        report(0.6, "drawing its first page")
+        can_draw = not any(f.level == "stop" and "Ghostscript" in f.text for f in found.findings)
+        if can_draw:
+            kept.update(raster=rasters.make_raster(artwork))
     except BadInput as error:
         raise BadInput(error.reason, artwork.name, error.line) from None
-    artwork.facts = found.facts()
-    kept.update(facts=artwork.facts)
-    report(0.6, "drawing its first page")
-    if not any(f.level == "stop" and "Ghostscript" in f.text for f in found.findings):
-        kept.update(raster=rasters.make_raster(artwork))
-        if (artwork.kind == "PDF" or not thumbnail) and (late := rasters.make_thumbnail(artwork)):
-            kept.update(thumbnail=late)
+    is_late = can_draw and (artwork.kind == "PDF" or not thumbnail)
+    if is_late and (late := rasters.make_thumbnail(artwork)):
+        kept.update(thumbnail=late)
     work.end(Artwork, pk, Artwork.State.DONE, "examined")
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import zlib
 from pathlib import Path
 from typing import Any
 
@@ -17,7 +18,8 @@ def open_pdf(path: Path) -> Any:
     except pikepdf.PasswordError as error:
         raise BadInput("it is locked by a password: send it without one", path.name) from error
     except (pikepdf.PdfError, ValueError, RecursionError) as error:
-        raise BadInput(f"this PDF is damaged ({str(error).splitlines()[0][:120]})", path.name) from error
+        why = str(error).splitlines()[0].replace(f"{path}: ", "")[:120]
+        raise BadInput(f"this PDF is damaged ({why})", path.name) from error
 
 
 def is_name(value: Any) -> bool:
@@ -34,6 +36,47 @@ def name_text(value: Any) -> str:
         return raw.decode("utf-8").removeprefix("/")
     except UnicodeDecodeError:
         return raw.decode("latin-1").removeprefix("/")
+
+
+#: bytes of drawing that are looked at: a page may hold any number, packed into very few
+MOST_DRAWING = 8 * 2**20
+
+
+def operators_of(holder: Any) -> tuple[Any, bool]:
+    """Operators of a page or a form, and whether they are all: what lies past `MOST_DRAWING` is left out.
+
+    It is unpacked no further than that, so that a small file cannot fill the memory.
+    """
+    import pikepdf
+
+    held = holder.obj.get("/Contents") if isinstance(holder, pikepdf.Page) else holder
+    if held is None:
+        return [], True
+    streams = list(held) if isinstance(held, pikepdf.Array) else [held]
+    data, is_whole = b"", True
+    for stream in streams:
+        part = _unpacked(stream, MOST_DRAWING + 1 - len(data))
+        data += part + b"\n"
+        if len(data) > MOST_DRAWING:
+            cut = data.rfind(b"\n", 0, MOST_DRAWING)
+            data, is_whole = data[: cut if cut > 0 else MOST_DRAWING], False
+            break
+    with pikepdf.new() as room:
+        return pikepdf.parse_content_stream(pikepdf.Stream(room, data)), is_whole
+
+
+def _unpacked(stream: Any, most: int) -> bytes:
+    """The first bytes of a stream."""
+    filters = stream.get("/Filter")
+    if filters is None:
+        return bytes(stream.read_raw_bytes()[:most])
+    names = [name_text(f) for f in filters] if not is_name(filters) else [name_text(filters)]
+    if names in (["FlateDecode"], ["Fl"]) and "/DecodeParms" not in stream:
+        try:
+            return zlib.decompressobj().decompress(stream.read_raw_bytes(), most)
+        except zlib.error as error:
+            raise ValueError(f"a stream is damaged ({error})") from error
+    return bytes(stream.read_bytes()[:most])
 
 
 def page_box(path: Path, number: int) -> tuple[float, float]:

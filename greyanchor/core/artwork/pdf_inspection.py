@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from greyanchor.core.artwork.findings import ArtworkFacts, Finding, PageFacts, ranked
-from greyanchor.core.artwork.pdf import box_of, is_name, name_text, open_pdf, page_of
+from greyanchor.core.artwork.pdf import box_of, is_name, name_text, open_pdf, operators_of, page_of
 from greyanchor.core.errors import BadInput
 
 Progress = Callable[[float, str], None]
@@ -193,9 +193,12 @@ def _content(
     modes = resources.get("/ExtGState", {})
     stack: list[_State] = []
     path: list[list[tuple[float, float]]] = []
-    for operands, operator in pikepdf.parse_content_stream(stream):
+    operators, is_whole = operators_of(stream)
+    if not is_whole:
+        seen.operators = MOST_OPERATORS + 1
+    for operands, operator in operators:
         seen.operators += 1
-        if seen.operators > MOST_OPERATORS:
+        if is_whole and seen.operators > MOST_OPERATORS:
             return
         name = str(operator)
         if name == "q":

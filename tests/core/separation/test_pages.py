@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import resource
 import shutil
 from pathlib import Path
 
@@ -193,3 +194,31 @@ def test_a_very_large_page_is_drawn_coarser(
     found = render_page(page_file, 1, tmp_path / "a", 400.0)
     assert found.resolution == 100.0 and found.picture().width == 278
     assert abs(found.picture().size_mm[0] - 200 / 72 * 25.4) < 0.2, "as large as before"
+
+
+def test_a_page_that_never_ends_is_looked_at_in_part(tmp_path: Path) -> None:
+    """A hundred megabytes of drawing in a file of a hundred kilobytes cost neither memory nor minutes."""
+    path = tmp_path / "endless.pdf"
+    with pikepdf.new() as pdf:
+        pdf.add_blank_page(page_size=(200, 200))
+        pdf.pages[0].Contents = pikepdf.Stream(pdf, b"0 0 10 10 re f\n" * 7_000_000)
+        pdf.save(path, compress_streams=True)
+    assert path.stat().st_size < 500_000
+    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    found = examine(path)
+    assert "a part of it was not looked at" in " ".join(f.text for f in found.findings)
+    assert (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024 < 1200
+
+
+def test_a_form_that_holds_itself_ends(tmp_path: Path) -> None:
+    path = tmp_path / "itself.pdf"
+    with pikepdf.new() as pdf:
+        pdf.add_blank_page(page_size=(200, 200))
+        form = pikepdf.Stream(pdf, b"/X Do")
+        form.Type, form.Subtype, form.BBox = pikepdf.Name.XObject, pikepdf.Name.Form, [0, 0, 9, 9]
+        held = pdf.make_indirect(form)
+        held.Resources = pikepdf.Dictionary(XObject=pikepdf.Dictionary(X=held))
+        pdf.pages[0].Resources = pikepdf.Dictionary(XObject=pikepdf.Dictionary(X=held))
+        pdf.pages[0].Contents = pikepdf.Stream(pdf, b"/X Do")
+        pdf.save(path)
+    assert examine(path).pages[0].width_mm == pytest.approx(70.56, abs=0.1)
