@@ -39,7 +39,7 @@ def name_text(value: Any) -> str:
 
 
 #: bytes of drawing that are looked at: a page may hold any number, packed into very few
-MOST_DRAWING = 8 * 2**20
+MOST_DRAWING = 3 * 2**20
 
 
 def operators_of(holder: Any) -> tuple[Any, bool]:

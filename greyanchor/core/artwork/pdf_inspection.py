@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -371,6 +372,13 @@ def spots_of_page(path: Path, number: int) -> list[str]:
 
 
 def _seen_on(path: Path, number: int) -> _Seen:
+    facts = path.stat()
+    return _walked(path, number, facts.st_mtime_ns, facts.st_size)
+
+
+@lru_cache(maxsize=16)
+def _walked(path: Path, number: int, changed: int, size: int) -> _Seen:
+    """What is on a page; another content has another time or size."""
     with open_pdf(path) as pdf:
         seen = _Seen()
         _walk(pdf, page_of(pdf, number, path.name), seen, number)
