@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
+from django.urls import reverse
 from django.utils import timezone
 
 from greyanchor.core.errors import BadInput
@@ -40,6 +41,13 @@ class Piece:
     width: float
     height: float
     done_at: datetime | None = None
+
+    @property
+    def address(self) -> str:
+        """Of its picture: as it lies on the table, or as its artwork asks for it."""
+        if self.print.picture:
+            return reverse("print-seen", args=[self.print.pk])
+        return reverse("print-file-picture", args=[self.print.print_file_id, "art"])
 
     @property
     def metres(self) -> float:
@@ -83,11 +91,6 @@ class Roll:
     def coming(self) -> list[Piece]:
         """Those that are not over."""
         return [p for p in self.pieces if not p.print.is_over]
-
-    @property
-    def above(self) -> float:
-        """Where the heads are named, above the media."""
-        return -0.04 * self.width_mm
 
     @property
     def media_ends(self) -> float | None:

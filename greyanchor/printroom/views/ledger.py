@@ -24,6 +24,8 @@ def _narrowed(request: HttpRequest) -> tuple[QuerySet[Print], dict[str, str]]:
     query = request.GET
     asked = {k: query.get(k, "").strip()[:120] for k in ("q", "mode", "printer", "state", "artwork")}
     found = Print.objects.all()
+    if not asked["state"]:
+        found = found.filter(sent_at__isnull=False)  # what the machine has had
     for word in asked["q"].split():
         found = found.filter(
             Q(print_file__job__name__icontains=word)

@@ -16,6 +16,9 @@ from greyanchor.printroom import prints
 from greyanchor.printroom.models import Print, PrintFile
 from greyanchor.printroom.roll import Roll, roll_of
 
+#: units across the drawing of a roll
+_WIDE = 1000
+
 
 @require_GET
 def machine_list(request: HttpRequest) -> HttpResponse:
@@ -43,14 +46,18 @@ def _context(printer: Printer) -> dict[str, Any]:
 
 
 def _drawn(roll: Roll) -> dict[str, Any]:
-    """Places of the drawing, in units of a mm along and across the media."""
-    long = roll.end - roll.start
+    """The drawing: mm are scaled to a thousand units across the page, words stand beside them."""
+    scale = _WIDE / (roll.end - roll.start)
+    top, heads, tall = 0.17 * roll.width_mm * scale, -roll.start * scale, roll.width_mm * scale
+    ends = roll.media_ends
     return {
-        "box": f"{roll.start:.0f} {-0.16 * roll.width_mm:.0f} {long:.0f} {1.3 * roll.width_mm:.0f}",
-        "text": 0.016 * long,
-        "line": 0.0016 * long,
-        "label_y": 1.09 * roll.width_mm,
-        "bare": min(roll.media_ends if roll.media_ends is not None else roll.end, roll.end) - roll.start,
+        "box": f"0 0 {_WIDE} {top + 1.12 * tall:.1f}",
+        "place": f"translate({heads:.2f} {top:.2f}) scale({scale:.6f})",
+        "heads_x": f"{heads:.1f}",
+        "heads_y": f"{top - 5:.1f}",
+        "end_x": "" if ends is None else f"{heads + ends * scale:.1f}",
+        "end_y": f"{top + tall + 12:.1f}",
+        "bare": (roll.end if ends is None else ends) - roll.start,
     }
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -15,10 +16,11 @@ from greyanchor.accounts.roles import acting
 from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.core.profiling.softproof import test_form as form
 from greyanchor.demo.devices import connect_all
-from greyanchor.library.models import Media, Printer, PrintMode
-from greyanchor.printroom import intake
-from greyanchor.printroom.models import Artwork
+from greyanchor.library.models import DeviceConnection, Media, Printer, PrintMode
+from greyanchor.printroom import intake, jobs, preparing
+from greyanchor.printroom.models import Artwork, PrintFile
 from greyanchor.profiles.models import Profile
+from tests.devices.conftest import Running
 from tests.web.library_kit import CARRIAGE
 from tests.web.library_kit import mode as kit_mode
 
@@ -61,4 +63,32 @@ def artwork(user: User, django_capture_on_commit_callbacks) -> Artwork:
     with django_capture_on_commit_callbacks(execute=True), acting(user):
         made, _ = intake.add(ContentFile(picture()), "lit balls.png", user)
     made.refresh_from_db()
+    return made
+
+
+@pytest.fixture
+def machine(tmp_path: Path, mode: PrintMode) -> Iterator[Running]:
+    """The printer of the mode, at its address, with the mode's media in it."""
+    running = Running(tmp_path / "spool", clock=3000.0)
+    running.server.machine.set("media", mode.media.name)
+    DeviceConnection.objects.filter(printer=mode.printer).update(options={"address": running.server.address})
+    yield running
+    running.server.shutdown()
+    running.server.server_close()
+
+
+@pytest.fixture
+def prepared(
+    machine: Running, artwork: Artwork, mode: PrintMode, user: User, django_capture_on_commit_callbacks
+) -> PrintFile:
+    """A job prepared for the machine."""
+    mode.printer.model = "Petrel 44"
+    mode.printer.save()
+    mode.ink_set.name = "Tarn pigment"
+    mode.ink_set.save()
+    with django_capture_on_commit_callbacks(execute=True), acting(user):
+        job = jobs.make_job(artwork, user, mode)
+        (made,) = preparing.order_print_files(job, user)
+    made.refresh_from_db()
+    assert made.state == "done", made.message
     return made

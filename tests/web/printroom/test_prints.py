@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import random
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -15,40 +15,12 @@ from greyanchor.accounts.roles import acting
 from greyanchor.core.errors import BadInput
 from greyanchor.devices.ipp.client import NoAnswer
 from greyanchor.devices.ipp.queue import IppQueue
-from greyanchor.library.models import DeviceConnection, PrintMode
-from greyanchor.printroom import files, jobs, preparing, prints
-from greyanchor.printroom.models import Artwork, Print, PrintFile
+from greyanchor.library.models import DeviceConnection
+from greyanchor.printroom import files, prints
+from greyanchor.printroom.models import Print, PrintFile
 from tests.devices.conftest import Running, print_file, until
 
 State = Print.State
-
-
-@pytest.fixture
-def machine(tmp_path: Path, mode: PrintMode) -> Iterator[Running]:
-    """The printer of the mode, at its address, with the mode's media in it."""
-    running = Running(tmp_path / "spool", clock=3000.0)
-    running.server.machine.set("media", mode.media.name)
-    DeviceConnection.objects.filter(printer=mode.printer).update(options={"address": running.server.address})
-    yield running
-    running.server.shutdown()
-    running.server.server_close()
-
-
-@pytest.fixture
-def prepared(
-    machine: Running, artwork: Artwork, mode: PrintMode, user: User, django_capture_on_commit_callbacks
-) -> PrintFile:
-    """A job prepared for the machine."""
-    mode.printer.model = "Petrel 44"
-    mode.printer.save()
-    mode.ink_set.name = "Tarn pigment"
-    mode.ink_set.save()
-    with django_capture_on_commit_callbacks(execute=True), acting(user):
-        job = jobs.make_job(artwork, user, mode)
-        (made,) = preparing.order_print_files(job, user)
-    made.refresh_from_db()
-    assert made.state == "done", made.message
-    return made
 
 
 def swept(record: Print, wanted: str, seconds: float = 15.0) -> Print:
