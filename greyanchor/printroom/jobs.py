@@ -37,15 +37,31 @@ def make_job(
     if artwork.pages and not 1 <= page <= len(artwork.pages):
         raise BadInput(f"{artwork.name} has {len(artwork.pages)} pages, not {page}")
     several = len(artwork.pages) > 1
+    choices = {**_for_its_contours(artwork, page), **(choices or {})}
     return Job.objects.create(
         artwork=artwork,
         name=f"{artwork.name}, page {page}"[:200] if several else artwork.name,
         page=page,
         mode=mode,
-        choices=chosen.checked(choices or {}),
+        choices=chosen.checked(choices),
         held=held,
         made_by=user,
     )
+
+
+#: mm that a cut contour keeps from the edge of what is printed
+CONTOUR_MARGIN = 2.5
+
+
+def _for_its_contours(artwork: Artwork, page: int) -> dict[str, Any]:
+    """A margin for a page whose cut contour comes near its edge, so that nothing clips it."""
+    facts = artwork.pages[page - 1] if 1 <= page <= len(artwork.pages) else {}
+    wide, tall = float(facts.get("width_mm", 0.0)), float(facts.get("height_mm", 0.0))
+    places = [point for lines in facts.get("contours", {}).values() for line in lines for point in line]
+    if not places or not wide or not tall:
+        return {}
+    nearest = min(min(x * wide, (1.0 - x) * wide, y * tall, (1.0 - y) * tall) for x, y in places)
+    return {"margin_mm": CONTOUR_MARGIN} if nearest < CONTOUR_MARGIN else {}
 
 
 @needs(USE)

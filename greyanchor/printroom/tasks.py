@@ -2,11 +2,26 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from greyanchor.background import queue, work
-from greyanchor.core.artwork.inspection import examine
+from greyanchor.core.artwork.inspection import edge_findings, examine
 from greyanchor.core.errors import BadInput
 from greyanchor.printroom import files, preparing, rasters
 from greyanchor.printroom.models import Artwork, PrintFile
+
+
+def _with_edges(artwork: Artwork) -> dict[str, Any]:
+    """Facts of a page file, with what only its drawing shows: where its art touches the edge."""
+    finest = rasters.level(artwork, 1, 0)
+    count = rasters.levels(finest.width, finest.height)
+    small = rasters.level(artwork, 1, max(0, count - 3))
+    pixels = small.pixels()
+    if small.tagged:
+        pixels = pixels[:, :, :-1]
+    found = [f.facts() for f in edge_findings(pixels, small.kind)]
+    artwork.facts = {**artwork.facts, "findings": [*artwork.findings, *found]}
+    return artwork.facts
 
 
 @queue.handles(Artwork)
@@ -25,6 +40,8 @@ def examine_artwork(pk: int) -> None:
         can_draw = not any(f.level == "stop" and "Ghostscript" in f.text for f in found.findings)
         if can_draw:
             kept.update(raster=rasters.make_raster(artwork))
+            if artwork.kind != "picture":
+                kept.update(facts=_with_edges(artwork))
     except BadInput as error:
         raise BadInput(error.reason, artwork.name, error.line) from None
     is_late = can_draw and (artwork.kind == "PDF" or not thumbnail)

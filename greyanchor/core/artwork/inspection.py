@@ -68,6 +68,7 @@ def _examine_picture(path: Path, report: Progress) -> ArtworkFacts:
     ).pixels()
     if picture.kind == "cmyk":
         findings += _ink_findings(small)
+    findings += edge_findings(small, picture.kind)
     width, height = picture.size_mm
     whole = (0.0, 0.0, 1.0, 1.0, picture.ppi)
     page = PageFacts(
@@ -75,6 +76,30 @@ def _examine_picture(path: Path, report: Progress) -> ArtworkFacts:
     )
     report(1.0, "done")
     return ArtworkFacts("picture", (page,) * pages, tuple(ranked(findings)))
+
+
+#: a border this inked, share of full, is not bare
+_TOUCHED = 0.03
+_SIDES = ("the left", "the right", "the top", "the bottom")
+
+
+def edge_findings(pixels: np.ndarray, kind: str) -> list[Finding]:
+    """Whether art touches the edge of its page, out of a small picture (rows, columns, channels) of it.
+
+    `kind` is ``cmyk``, or ``rgb`` or ``grey``, where full is bare paper.
+    """
+    full = float(np.iinfo(pixels.dtype).max)
+    if kind == "cmyk":
+        ink = pixels.max(axis=2) / full
+    else:
+        ink = 1.0 - pixels[:, :, : 3 if kind == "rgb" else 1].min(axis=2) / full
+    borders = (ink[:, 0], ink[:, -1], ink[0], ink[-1])
+    touched = [side for side, line in zip(_SIDES, borders) if float((line > _TOUCHED).mean()) > 0.02]
+    if not touched:
+        return []
+    where = "all round" if len(touched) == 4 else f"on {', '.join(touched)}"
+    text = f"its art touches its edge {where}"
+    return [Finding("know", text, advice="give it bleed where it is cut there, or a margin on the job")]
 
 
 def _pages_of(path: Path) -> int:

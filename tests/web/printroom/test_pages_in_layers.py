@@ -15,6 +15,7 @@ from django.test import Client
 from PIL import Image
 
 from greyanchor.accounts.roles import acting
+from greyanchor.core.artwork.inspection import edge_findings
 from greyanchor.core.colour.colorimetry import lab_to_srgb
 from greyanchor.demo.artwork import harbour_chart
 from greyanchor.library.models import PrintMode
@@ -136,3 +137,23 @@ def test_the_worst_colours_have_their_places(
         ].reshape(-1, 3)
         asked = 255 * np.clip(lab_to_srgb([worst["asked"]])[0], 0, 1)
         assert np.abs(inside - asked).max(axis=1).min() < 30, "a pixel of that colour lies in it"
+
+
+def test_a_contour_near_the_edge_keeps_a_margin(user: User, chart: Job) -> None:
+    assert "margin_mm" not in chart.choices, "its contour lies 4 mm inside"
+    facts = chart.artwork.facts
+    facts["pages"][0]["contours"] = {"CutContour": [[[0.002, 0.5], [0.5, 0.998], [0.998, 0.5], [0.5, 0.002]]]}
+    with acting(user):
+        near = jobs.make_job(chart.artwork, user, chart.mode)
+        chosen = jobs.make_job(chart.artwork, user, chart.mode, choices={"margin_mm": 0.0})
+    assert near.choices["margin_mm"] == 2.5 and "margin_mm" not in chosen.choices
+
+
+def test_art_that_touches_its_edge_is_said_to(chart: Job, artwork: Artwork) -> None:
+    assert not [f for f in chart.artwork.findings if "touches its edge" in f["text"]], "it has bare borders"
+    assert [f for f in artwork.findings if "touches its edge all round" in f["text"]]
+    page = np.full((40, 60, 3), 255, np.uint8)
+    page[:, 50:] = 90
+    (found,) = edge_findings(page, "rgb")
+    assert found.text == "its art touches its edge on the right, the top, the bottom"
+    assert edge_findings(np.full((9, 9, 4), 0, np.uint8), "cmyk") == []
