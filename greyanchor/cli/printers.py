@@ -2,13 +2,26 @@
 
 from __future__ import annotations
 
+import os
 import signal
+import threading
+import time
 from pathlib import Path
 from typing import Any
 
 import click
 
 from greyanchor.core.errors import BadInput
+
+
+def _end_with_keeper() -> None:
+    """End when the process that started this printer is gone; one that was started by hand has none."""
+    keeper = os.environ.get("GREYANCHOR_KEEPER", "")
+    while keeper.isdecimal():
+        if os.getppid() != int(keeper):
+            os.kill(os.getpid(), signal.SIGTERM)
+            return
+        time.sleep(1.0)
 
 
 @click.command()
@@ -41,6 +54,7 @@ def printer(model: str, media: str, width: float | None, port: int, folder: str 
         raise KeyboardInterrupt
 
     signal.signal(signal.SIGTERM, ends)
+    threading.Thread(target=_end_with_keeper, daemon=True).start()
     click.echo(f"{made.name} with {server.machine.facts['media']} is at {server.address}")
     try:
         server.serve_forever(poll_interval=0.1)

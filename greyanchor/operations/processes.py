@@ -83,7 +83,8 @@ def _start_printers() -> list[subprocess.Popen[bytes]]:
             "--width", f"{width:g}", "--port", port, "--folder", str(home / "printers" / model.name),
             "--clock", _HURRIED,
         ]  # fmt: skip
-        started.append(subprocess.Popen(command, start_new_session=True, stdout=subprocess.DEVNULL))
+        kept = {**os.environ, _KEEPER: str(os.getpid())}
+        started.append(subprocess.Popen(command, start_new_session=True, stdout=subprocess.DEVNULL, env=kept))
     return started
 
 

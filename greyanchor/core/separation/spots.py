@@ -11,7 +11,7 @@ from greyanchor.core.colour.colorimetry import Array, delta_e_2000, lab_to_xyz, 
 from greyanchor.core.formats.icc import PCS_WHITE
 from greyanchor.core.separation.link import Nudge
 from greyanchor.core.separation.profiles import ProfileColour
-from greyanchor.core.verification.spots import SpotColour
+from greyanchor.core.verification.spots import SpotColour, responses
 
 #: steps of a tint
 STEPS = 256
@@ -57,7 +57,7 @@ def spot_ink(colour: SpotColour, recipe: Array, target: ProfileColour) -> SpotIn
     share = np.linspace(0.0, 1.0, _FINE)
     ramp = share[:, None] * np.asarray(recipe, dtype=float)
     printed = xyz_to_lab(100.0 * target.to_xyz(ramp, "relative"))
-    away = np.sqrt(((_responses(printed) - _responses(printed[:1])) ** 2).sum(axis=1))
+    away = np.sqrt(((responses(printed) - responses(printed[:1])) ** 2).sum(axis=1))
     value = np.maximum.accumulate(away / max(float(away[-1]), 1e-9))
     tint = np.linspace(0.0, 1.0, STEPS)
     device = np.interp(tint, value + 1e-9 * share, share)[:, None] * recipe
@@ -88,11 +88,6 @@ def nudged(ink: SpotInk, nudge: Nudge, target: ProfileColour, channels: Sequence
         device = np.interp(-nudge.of_lab(now)[:, 0], darker, share)[:, None] * solid
         device[0] = 0.0
     return replace(ink, device=np.clip(nudge.of_inks(device, channels), 0.0, 1.0))
-
-
-def _responses(lab: Array) -> Array:
-    f = (lab[:, 0] + 16.0) / 116.0
-    return np.stack([f + lab[:, 1] / 500.0, f, f - lab[:, 2] / 200.0], axis=1)
 
 
 def _along(ramp: Array, tint: Array) -> Array:

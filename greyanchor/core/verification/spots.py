@@ -83,11 +83,11 @@ class SpotColour:
         for known, lab in self.tints.items():
             if abs(known - tint) < 0.05:
                 return np.array(lab)
-        ends = _responses(np.array([paper, self.lab], dtype=float))
+        ends = responses(np.array([paper, self.lab], dtype=float))
         return _from_responses(ends[0] + tint / 100.0 * (ends[1] - ends[0]))
 
 
-def _responses(lab: Array) -> Array:
+def responses(lab: Array) -> Array:
     """f(T/Tn) of X, Y, Z (n, 3); Lab is linear in them."""
     fy = (lab[:, 0] + 16.0) / 116.0
     return np.stack([fy + lab[:, 1] / 500.0, fy, fy - lab[:, 2] / 200.0], axis=1)
