@@ -39,6 +39,7 @@ urlpatterns = [
         name="print-file-picture",
     ),
     path("print-files/<int:pk>/print/", machines.print_order, name="print-order"),
+    path("modes/<int:pk>/nudges/", light_table.mode_nudges, name="mode-nudges"),
     path("machines/", machines.machine_list, name="machines"),
     path("machines/<int:pk>/", machines.machine_page, name="machine"),
     path("machines/<int:pk>/part/", machines.machine_part, name="machine-part"),

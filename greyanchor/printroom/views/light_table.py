@@ -23,6 +23,7 @@ from greyanchor.printroom import choices as chosen
 from greyanchor.printroom import jobs, outcomes, preparing, rasters
 from greyanchor.printroom.links import fingerprint, inks_of
 from greyanchor.printroom.models import Job, PrintFile
+from greyanchor.printroom.nudges import repeated
 from greyanchor.printroom.recipes import spot_facts, spots_of
 from greyanchor.profiles.models import AimRecord
 
@@ -178,6 +179,13 @@ def job_modes(request: HttpRequest, pk: int) -> HttpResponse:
     found = outcomes.ranked(job, outcomes.candidates(job))
     priced = any(f.cost is not None for f in found)
     return render(request, "printroom/_modes.html", {"job": job, "found": found, "priced": priced})
+
+
+@require_GET
+def mode_nudges(request: HttpRequest, pk: int) -> HttpResponse:
+    """What the newest jobs of a mode share, for the mode's page; nothing where they share nothing."""
+    mode = get_object_or_404(PrintMode, pk=pk)
+    return render(request, "printroom/_nudges.html", {"found": repeated(mode), "mode": mode})
 
 
 def _back(request: HttpRequest, job: Job) -> HttpResponseRedirect:

@@ -13,7 +13,7 @@ from PIL import Image
 from greyanchor.accounts.roles import acting
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import PrintMode
-from greyanchor.printroom import files, jobs, outcomes, preparing
+from greyanchor.printroom import files, jobs, nudges, outcomes, preparing
 from greyanchor.printroom.models import Artwork, Job, PrintFile
 
 
@@ -287,3 +287,24 @@ def test_artwork_is_judged_on_every_mode_before_there_is_a_job(
     assert "is not a number" in client.get(f"/artwork/{artwork.pk}/modes/?width=wide").content.decode()
     client.post(f"/artwork/{artwork.pk}/job/", {"mode": mode.pk})
     assert Job.objects.get().mode == mode
+
+
+def test_nudges_that_repeat_are_said_on_the_mode_s_page(
+    client: Client, artwork: Artwork, mode: PrintMode, user: User
+) -> None:
+    with acting(user):
+        for lightness, ink in ((4.0, 0.05), (6.0, 0.03), (0.0, 0.04), (5.0, 0.0), (-2.0, 0.02)):
+            jobs.make_job(
+                artwork, user, mode, choices={"lightness": lightness, "inks": {"C": ink} if ink else {}}
+            )
+    found = {r.words: r for r in nudges.repeated(mode)}
+    assert set(found) == {"made lighter", "given more C"}
+    assert (found["made lighter"].jobs, found["made lighter"].of, found["made lighter"].mean) == (3, 5, 5.0)
+    assert found["given more C"].mean == pytest.approx(3.5)
+    page = " ".join(client.get(f"/modes/{mode.pk}/nudges/").content.decode().split())
+    assert "3 of its last 5 jobs were made lighter" in page and "A restore finds out" in page
+    assert f"/modes/{mode.pk}/nudges/" in client.get(f"/modes/{mode.pk}/").content.decode()
+    with acting(user):
+        for _ in range(4):
+            jobs.make_job(artwork, user, mode)
+    assert nudges.repeated(mode) == [], "most of the newest were printed as they are"
