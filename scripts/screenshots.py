@@ -75,9 +75,6 @@ def _draw(page: Page) -> None:
     shot("print-mode")
     page.click("text=Look at profile")
     shot("profile")
-    page.click(".tabs >> text=Separation")
-    page.wait_for_selector("#seen svg")
-    shot("separation")
     page.click(".tabs >> text=Gamut")
     page.wait_for_selector("#solid[data-solids]")
     shot("gamut")
@@ -120,6 +117,20 @@ def _draw(page: Page) -> None:
     page.keyboard.press("l")
     page.wait_for_function("document.querySelector('.loupe-window img')?.naturalWidth > 200", timeout=60000)
     shot("light-table")
+    for _ in range(5):
+        page.goto(f"{URL}/print-files/1/")
+        page.click("button:has-text('Put it on the list')")
+        page.wait_for_url("**/machines/*/")
+    for _ in range(3):
+        page.goto(page.url)
+        page.click("button:has-text('Let it go') >> nth=0")
+        page.wait_for_load_state("networkidle")
+    page.wait_for_selector("#roll td:has-text('printing')", timeout=60000)
+    page.wait_for_function(
+        "[...document.querySelectorAll('svg.roll image')].some(i => i.href.baseVal.includes('seen'))",
+        timeout=60000,
+    )
+    shot("machine")
     page.goto(f"{URL}/catalogue/")
     page.click("button:has-text('Update')")
     page.wait_for_selector("text=What it would do", timeout=60000)
