@@ -28,6 +28,7 @@ USUAL: dict[str, Any] = {
     "black_point": True,
     "keep_black": False,
     "keep_pure": False,
+    "source": None,
     "press": None,
     "press_paper": False,
     "lightness": 0.0,

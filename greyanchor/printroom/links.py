@@ -8,10 +8,14 @@ from collections.abc import Mapping
 from functools import lru_cache
 from typing import Any
 
+from django.db.models import BinaryField
+from django.db.models.functions import Substr
+
 from greyanchor.core.artwork.pictures import Picture
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
+from greyanchor.core.formats.icc import IccProfile
 from greyanchor.core.separation.from_pack import mode_inks
 from greyanchor.core.separation.layers import AnyLink
 from greyanchor.core.separation.link import ModeInks
@@ -49,6 +53,21 @@ def press_of(choices: Mapping[str, Any]) -> AimRecord | None:
     return AimRecord.objects.filter(pk=choices["press"]).first() if choices["press"] else None
 
 
+def source_of_choice(choices: Mapping[str, Any]) -> IccProfile | None:
+    """The profile that a job takes its untagged colours for; None for the usual one of their kind."""
+    record = AimRecord.objects.filter(pk=choices["source"]).first() if choices["source"] else None
+    return None if record is None else chosen.press_profile(record)
+
+
+def sources_for(kind: str) -> list[AimRecord]:
+    """Profiles of the shop that untagged colours of a kind may be taken for."""
+    space = {"cmyk": b"CMYK", "rgb": b"RGB ", "grey": b"GRAY"}[kind]
+    profiles = AimRecord.objects.filter(kind=AimRecord.Kind.PROFILE).defer("data", "filled")
+    # the colour space stands at byte 16 of a profile (ICC.1:2022, 7.2)
+    spaces = profiles.annotate(space=Substr("data", 17, 4, output_field=BinaryField()))
+    return [p for p in spaces if bytes(p.space) == space]
+
+
 def order_of(job: Job, mode: PrintMode, choices: Mapping[str, Any]) -> Order:
     """Everything the core needs to print a job."""
     settings = chosen.settings_of(choices, press_of(choices))
@@ -56,6 +75,7 @@ def order_of(job: Job, mode: PrintMode, choices: Mapping[str, Any]) -> Order:
         inks_of(mode),
         chosen.shape_of(choices, job.page),
         settings,
+        source_of_choice(choices),
         resolution=float(mode.environment.get("resolution", 600)),
         screen=screen_of(str(mode.environment.get("halftone", ""))),
         pictures=chosen.of_pictures(choices, settings),

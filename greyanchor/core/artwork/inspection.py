@@ -123,7 +123,7 @@ def _colour_findings(picture: Picture) -> list[Finding]:
         Finding(
             "know",
             f"it carries no profile: its {_SPACE_WORDS[picture.kind]} is taken for {_DEFAULTS[picture.kind]}",
-            advice="where that is wrong, ask for the file with its profile in it",
+            advice="choose another on the job where that is wrong",
         )
     ]
 

@@ -17,11 +17,12 @@ from greyanchor.background.parts import STOP_ASKING, stale
 from greyanchor.core.colour.colorimetry import lab_to_srgb
 from greyanchor.core.errors import BadInput
 from greyanchor.core.numbers import parse_number
+from greyanchor.core.separation.default_sources import NAMES
 from greyanchor.core.separation.link import INTENTS
 from greyanchor.library.models import PrintMode
 from greyanchor.printroom import choices as chosen
 from greyanchor.printroom import jobs, outcomes, preparing, rasters
-from greyanchor.printroom.links import fingerprint, inks_of
+from greyanchor.printroom.links import fingerprint, inks_of, sources_for
 from greyanchor.printroom.models import Job, PrintFile
 from greyanchor.printroom.nudges import repeated
 from greyanchor.printroom.recipes import spot_facts, spots_of
@@ -97,6 +98,8 @@ def job_page(request: HttpRequest, pk: int) -> HttpResponse:
         "intents": INTENTS,
         "is_page_file": job.artwork.kind in ("PDF", "PostScript"),
         "spots": _spots(job),
+        "sources": sources_for(picture.kind) if picture and picture.profile is None else [],
+        "taken_for": NAMES[picture.kind] if picture else "",
         "turns": ((0, "no"), (1, "a quarter"), (2, "half"), (3, "three quarters")),
         "switches": _COLOUR_SWITCHES,
         "switched_on": [name for name, _ in _COLOUR_SWITCHES if choices[name]],
@@ -217,8 +220,9 @@ def _values(request: HttpRequest) -> dict[str, Any]:
         if f"has_{name}" in sent:
             found[name] = name in sent
     found |= {name: sent[name] for name in ("intent", "picture_intent") if name in sent}
-    if "press" in sent:
-        found["press"] = int(sent["press"]) if sent["press"].isdecimal() else None
+    for name in ("press", "source"):
+        if name in sent:
+            found[name] = int(sent[name]) if sent[name].isdecimal() else None
     inks = {k[4:]: parse_number(v) / 100.0 for k, v in sent.items() if k.startswith("ink_") and v.strip()}
     if "has_inks" in sent:
         found["inks"] = {k: v for k, v in inks.items() if v}

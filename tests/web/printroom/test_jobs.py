@@ -8,13 +8,16 @@ import numpy as np
 import pytest
 from django.contrib.auth.models import User
 from django.test import Client
-from PIL import Image
+from PIL import Image, ImageCms
 
 from greyanchor.accounts.roles import acting
 from greyanchor.core.errors import BadInput
+from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.library.models import PrintMode
-from greyanchor.printroom import files, jobs, nudges, outcomes, preparing
+from greyanchor.printroom import choices, files, jobs, nudges, outcomes, preparing
+from greyanchor.printroom.links import order_of
 from greyanchor.printroom.models import Artwork, Job, PrintFile
+from greyanchor.profiles.models import AimRecord
 
 
 @pytest.fixture
@@ -308,3 +311,24 @@ def test_nudges_that_repeat_are_said_on_the_mode_s_page(
         for _ in range(4):
             jobs.make_job(artwork, user, mode)
     assert nudges.repeated(mode) == [], "most of the newest were printed as they are"
+
+
+def test_untagged_colours_are_taken_for_what_the_job_says(
+    client: Client, artwork: Artwork, mode: PrintMode, user: User, built: ProfileResult
+) -> None:
+    matrix = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
+    kept = [
+        AimRecord.objects.create(name=name, kind="profile", source="a test", data=data)
+        for name, data in (("A screen", matrix), ("A press", built.data))
+    ]
+    with acting(user):
+        job = jobs.make_job(artwork, user, mode)
+    page = client.get(f"/jobs/{job.pk}/").content.decode()
+    offered = page[page.index('id="job-source"') :].partition("</select>")[0]
+    assert "A screen" in offered and "A press" not in offered, "the picture is R G B"
+    client.post(f"/jobs/{job.pk}/change/", {"version": job.version, "source": str(kept[0].pk)})
+    job.refresh_from_db()
+    assert job.choices == {"source": kept[0].pk}
+    order = order_of(job, mode, choices.of_job(job))
+    assert order.source is not None and order.source.space == "RGB "[:3]
+    assert client.get(f"/jobs/{job.pk}/tile/print/0/0/0.png").status_code == 200
