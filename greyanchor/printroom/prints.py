@@ -7,7 +7,6 @@ its machine by a key, so that whoever goes on after a kill asks first what is th
 from __future__ import annotations
 
 import uuid
-from datetime import timedelta
 from typing import Any
 
 from django.contrib.auth.models import User
@@ -66,8 +65,6 @@ def order(record: PrintFile, user: User | None, hold: bool = True, again_of: Pri
 @needs(USE)
 def go(record: Print) -> None:
     """Let a held print go. Raises `BadInput` for one that is not held, and where the machine cannot do it."""
-    if record.state == State.WAITING or (record.state == State.HELD and record.number):
-        raise BadInput(f"{record} is {record.get_state_display()}")
     if record.state == State.HELD:
         queue = _queue(record.printer)
         troubles = what_is_wrong(record, queue.machine())
@@ -293,8 +290,3 @@ def _over(record: Print, state: str, reason: str, **facts: Any) -> int:
         **{**facts, "state": state, "reason": reason[:300], "ended_at": timezone.now(), "seconds_left": None}
     )
     return 1
-
-
-def not_heard_of(record: Print) -> bool:
-    """Whether the machine did not answer for a while."""
-    return bool(record.heard_at and timezone.now() - record.heard_at > timedelta(seconds=_SILENT))

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import math
 import threading
 import time
 from collections.abc import Mapping
@@ -379,8 +378,3 @@ def print_picture(
     out = io.BytesIO()
     Image.fromarray(drawn).save(out, format="PNG")
     return out.getvalue()
-
-
-def minutes_left(machine: PrintingMachine, job: SpooledJob) -> int:
-    """Whole minutes of real time until a job is printed."""
-    return math.ceil(machine.seconds(job) * (1.0 - job.share) / float(machine.facts["clock"]) / 60.0)

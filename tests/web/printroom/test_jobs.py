@@ -12,10 +12,11 @@ from PIL import Image, ImageCms
 
 from greyanchor.accounts.roles import acting
 from greyanchor.core.errors import BadInput
+from greyanchor.core.formats import icc
 from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.library.models import PrintMode
-from greyanchor.printroom import choices, files, jobs, nudges, outcomes, preparing
-from greyanchor.printroom.links import order_of
+from greyanchor.printroom import choices, files, jobs, nudges, outcomes, preparing, rasters
+from greyanchor.printroom.links import link_of, order_of
 from greyanchor.printroom.models import Artwork, Job, PrintFile
 from greyanchor.profiles.models import AimRecord
 
@@ -330,5 +331,7 @@ def test_untagged_colours_are_taken_for_what_the_job_says(
     job.refresh_from_db()
     assert job.choices == {"source": kept[0].pk}
     order = order_of(job, mode, choices.of_job(job))
-    assert order.source is not None and order.source.space == "RGB "[:3]
+    assert order.source is not None and order.source.tags == icc.loads(matrix).tags
+    link = link_of(rasters.level(artwork, 1, 0), job, mode, choices.of_job(job))
+    assert link.source.profile.tags == order.source.tags, "what is printed goes through it"
     assert client.get(f"/jobs/{job.pk}/tile/print/0/0/0.png").status_code == 200

@@ -58,15 +58,16 @@ def test_what_is_in_the_way_stands_beside_what_is_held(
 ) -> None:
     with acting(user):
         record = prints.order(prepared, user)
-    machine.server.machine.set("width_mm", 50.0)
+    machine.server.machine.set("length_mm", 3.0)
     machine.server.machine.set("trouble", "cover-open")
     page = words(client, f"/machines/{record.printer_id}/part/")
-    wide = prints.size_mm(record)[0]
-    assert "a cover is open" in page
-    if wide > 50.5:
-        assert f"it is {wide:.0f} mm wide, the media 50" in page
-    refused = client.post(f"/prints/{record.pk}/go/", follow=True).content.decode()
-    assert Print.objects.get().state in ("held", "ready") and "machines" in refused
+    long = prints.size_mm(record)[1]
+    assert "a cover is open" in page and f"it takes {long / 1000:.2f} m of media, 0.00 m are left" in page
+    client.post(f"/prints/{record.pk}/go/")
+    assert Print.objects.get().state == "held" and not machine.client.jobs(), "nothing was sent"
+    machine.server.machine.set("length_mm", 30_000.0)
+    machine.server.machine.set("trouble", "none")
+    assert "nothing is in its way" in words(client, f"/machines/{record.printer_id}/part/")
 
 
 def test_pieces_lie_one_after_another_and_never_over_one_another(
