@@ -9,7 +9,7 @@ from typing import Any
 from greyanchor.core.errors import BadInput
 from greyanchor.core.separation.link import INTENTS, LinkSettings, Nudge
 from greyanchor.core.separation.printing import Shape
-from greyanchor.printroom.models import Job
+from greyanchor.printroom.models import Job, PrintFile
 from greyanchor.profiles.models import AimRecord
 
 #: every choice with its usual value; a job holds those that differ
@@ -41,6 +41,11 @@ MOST_COPIES, MOST_PANELS = 1000, 40
 def of_job(job: Job) -> dict[str, Any]:
     """All choices of a job, those that it did not make as they are usually."""
     return {**USUAL, **job.choices}
+
+
+def of_print_file(record: PrintFile) -> dict[str, Any]:
+    """All choices that a print file was made with; those that came later as they are usually."""
+    return {**USUAL, **record.choices}
 
 
 def checked(values: Mapping[str, Any]) -> dict[str, Any]:

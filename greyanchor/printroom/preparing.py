@@ -107,7 +107,7 @@ def prepare_print_file(pk: int) -> None:
         raise BadInput(f"{mode.name} has another edition by now: prepare the job again")
     name = f"print-files/{record.job_id}/{fingerprint(record.ticket)}-{pk}.tif"
     report = work.progress_of(PrintFile, pk)
-    order = order_of(record.job, mode, record.choices)
+    order = order_of(record.job, mode, chosen.of_print_file(record))
     try:
         done = print_to_file(
             files.local(record.job.artwork.file),
@@ -129,11 +129,11 @@ def _picture_of_print(record: PrintFile, mode: PrintMode) -> str:
     port = printer_port(mode.printer, mode.media)
     if not isinstance(port, ViewPort):
         return ""
-    shape = chosen.shape_of(record.choices, record.job.page)
+    shape = chosen.shape_of(chosen.of_print_file(record), record.job.page)
     picture = shape.upright(rasters.level(record.job.artwork, record.job.page, 0))
     pixels = small(picture, shape.part)
-    raw = conversion_of(link_of(picture, record.job, mode, record.choices)).convert(pixels)
-    across = size_mm(record.job)[int(record.choices["quarters"]) % 2] * shape.part[2]
+    raw = conversion_of(link_of(picture, record.job, mode, chosen.of_print_file(record))).convert(pixels)
+    across = size_mm(record.job)[int(chosen.of_print_file(record)["quarters"]) % 2] * shape.part[2]
     handling = {key: held.value for key, held in in_force(mode).items()}
     drawn = port.see_print(
         PrintEnvironment(**mode.environment),

@@ -139,13 +139,13 @@ def print_picture(request: HttpRequest, pk: int, which: str) -> HttpResponse:
         if not record.picture:
             raise Http404("no picture of the print")
         return FileResponse(open(files.local(record.picture), "rb"), content_type="image/png", headers=_KEPT)
-    shape = chosen.shape_of(record.choices, record.job.page)
+    shape = chosen.shape_of(chosen.of_print_file(record), record.job.page)
     picture = shape.upright(rasters.level(record.job.artwork, record.job.page, 0))
     pixels = small(picture, shape.part)
     if record.job.mode is None:
         raise Http404("no mode")
     try:
-        link = link_of(picture, record.job, record.job.mode, record.choices)
+        link = link_of(picture, record.job, record.job.mode, chosen.of_print_file(record))
         return _png(views.render(link, pixels, "art"))
     except BadInput as error:
         raise Http404(str(error)) from error

@@ -335,3 +335,11 @@ def test_untagged_colours_are_taken_for_what_the_job_says(
     link = link_of(rasters.level(artwork, 1, 0), job, mode, choices.of_job(job))
     assert link.source.profile.tags == order.source.tags, "what is printed goes through it"
     assert client.get(f"/jobs/{job.pk}/tile/print/0/0/0.png").status_code == 200
+
+
+def test_a_print_file_of_an_earlier_version_is_still_shown(client: Client, job: Job) -> None:
+    """It knows fewer choices than jobs have today."""
+    old = {k: v for k, v in choices.USUAL.items() if k not in ("source", "picture_intent")}
+    record = PrintFile.objects.create(job=job, state="done", choices=old, ticket={"edition": 0})
+    answer = client.get(f"/print-files/{record.pk}/art.png")
+    assert answer.status_code == 200 and answer["Content-Type"] == "image/png"
