@@ -1,0 +1,1 @@
+"""Paths that a cutter follows."""
