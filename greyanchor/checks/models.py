@@ -179,7 +179,7 @@ class CheckPrint(models.Model):
     against = models.ForeignKey(Check, null=True, on_delete=models.PROTECT, related_name="+")
     made_check = models.ForeignKey(Check, null=True, on_delete=models.SET_NULL, related_name="+")
     error = models.CharField(max_length=400, blank=True)
-    started_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT)
+    started_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT)
     started_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

@@ -103,10 +103,25 @@ def start_check_print(mode: PrintMode, order: Order, choice: StripChoice, user: 
     spots = list(order.spots.values())
     recipes = recipes_on(mode.profile, spots) if spots and mode.profile else None
     named = [(c.name, _process(recipes.inks[i]) if recipes else np.zeros(4)) for i, c in enumerate(spots)]
-    environment = PrintEnvironment(**mode.environment)
     chart = strip_chart(choice, named, f"{mode.name}: control strip")
-    sent = _sent(chart, mode, order, choice, dict(named))
-    pipeline = mode_pipeline(mode)
+    sent = _sent(chart, mode, order, choice.through, dict(named))
+    made = keep_check_print(mode, order, chart, mode_pipeline(mode)(sent), user)
+    made.sheet_print.refresh_from_db()
+    return made
+
+
+def raw_strip(mode: PrintMode, order: Order, chart: ReadingSet) -> Array:
+    """What is sent to the printer (n, channels of `sent_channels`) for a strip that goes through the mode to
+    the aim: spot colours aside.
+    """
+    return np.asarray(mode_pipeline(mode)(_sent(chart, mode, order, "profile", {})))
+
+
+def keep_check_print(
+    mode: PrintMode, order: Order, chart: ReadingSet, raw: Array, user: User | None
+) -> CheckPrint:
+    """A laid-out strip and what is sent of it, as a print that waits: it becomes a check when it is read."""
+    environment = PrintEnvironment(**mode.environment)
     record = Chart.objects.create(
         purpose="control-strip",
         title=f"{mode.name}: control strip",
@@ -116,11 +131,11 @@ def start_check_print(mode: PrintMode, order: Order, choice: StripChoice, user: 
     job = prepare_print(
         record,
         environment,
-        lambda _device: pipeline(sent),
+        lambda _device: raw,
         "",
         mode.printer,
         sent_channels(mode.ink_set, mode.splits),
-        dry_minutes(mode.ink_set, media),
+        dry_minutes(mode.ink_set, mode.media),
     )
     made = CheckPrint.objects.create(
         mode=mode,
@@ -128,7 +143,7 @@ def start_check_print(mode: PrintMode, order: Order, choice: StripChoice, user: 
         aim=order.aim,
         tolerances=order.tolerances,
         corrected=order.corrected,
-        spots={c.name: c.as_dict() for c in spots},
+        spots={c.name: c.as_dict() for c in order.spots.values()},
         against=order.against,
         started_by=user,
     )
@@ -142,13 +157,11 @@ def _process(inks: Array) -> Array:
     return inks
 
 
-def _sent(
-    chart: ReadingSet, mode: PrintMode, order: Order, choice: StripChoice, recipes: dict[str, Array]
-) -> Array:
+def _sent(chart: ReadingSet, mode: PrintMode, order: Order, through: str, recipes: dict[str, Array]) -> Array:
     """Linearized C M Y K (n, 4) of every patch: the aim's colours through the profile, recipes for spot
     colours.
     """
-    if choice.through != "profile":
+    if through != "profile":
         return chart.values()
     assert mode.profile is not None
     target: aims.Aim = order.target(chart)

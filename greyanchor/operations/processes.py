@@ -207,14 +207,15 @@ def _watch() -> None:
 
 
 def _follow_prints() -> None:
-    """Beside the queue: prints are sent to their machines and followed."""
+    """Beside the queue: prints are sent to their machines and followed; runs that are full go."""
     from django.db import close_old_connections
 
-    from greyanchor.printroom import prints
+    from greyanchor.printroom import prints, runs
 
     while not _orphaned():
         try:
             prints.sweep()
+            runs.fill_sweep()
         except Exception as error:
             print(f"Following the prints failed: {error}", file=sys.stderr, flush=True)
         close_old_connections()

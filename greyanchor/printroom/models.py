@@ -2,13 +2,23 @@
 
 from __future__ import annotations
 
+from datetime import date, datetime, timedelta
 from typing import Any
 
 from django.conf import settings
 from django.db import models
+from django.utils import timezone
 
 from greyanchor.background.models import BackgroundWork
-from greyanchor.library.models import Printer, PrintMode
+from greyanchor.checks.models import CheckPrint
+from greyanchor.core.layout.runs import Rules
+from greyanchor.library.models import Edition, Printer, PrintMode
+
+
+def week_of(moment: datetime) -> date:
+    """The Monday of a moment's week, where the shop is."""
+    day = timezone.localtime(moment).date()
+    return day - timedelta(days=day.weekday())
 
 
 class Resumed(BackgroundWork):
@@ -139,13 +149,85 @@ class Job(models.Model):
         return self.name
 
 
+class Run(models.Model):
+    """What one printer prints in one go: jobs in their places on the media, with marks, strip and cuts.
+
+    `rules` say how it is laid out, `places` where everything lies once it was; `by_hand` that somebody moved
+    pieces. `strip`, `after` and `cutting` are what goes with it. What was prepared is never changed.
+    """
+
+    class State(models.TextChoices):
+        OPEN = "open", "being laid out"
+        FILLING = "filling", "waits to fill"
+        CLOSED = "closed", "prepared"
+
+    name = models.CharField(max_length=200, db_index=True)
+    printer = models.ForeignKey(Printer, on_delete=models.PROTECT, related_name="runs")
+    mode = models.ForeignKey(PrintMode, on_delete=models.PROTECT, related_name="runs")
+    state = models.CharField(max_length=8, choices=State.choices, default=State.OPEN, db_index=True)
+    width_mm = models.FloatField()
+    rules = models.JSONField(default=dict)
+    places = models.JSONField(default=list)
+    by_hand = models.BooleanField(default=False)
+    strip = models.JSONField(default=dict, blank=True)
+    after = models.JSONField(default=dict, blank=True)
+    cutting = models.JSONField(default=dict, blank=True)
+    fill = models.JSONField(default=dict, blank=True)
+    fills_since = models.DateTimeField(null=True)
+    goes = models.BooleanField("goes by itself", default=False)
+    is_trial = models.BooleanField(default=False)
+    note = models.CharField(max_length=300, blank=True)
+    undo = models.JSONField(default=list, blank=True)
+    redo = models.JSONField(default=list, blank=True)
+    version = models.PositiveIntegerField(default=1)
+    made_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+"
+    )
+    made_at = models.DateTimeField(auto_now_add=True)
+    changed_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ["-pk"]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def laid_by(self) -> Rules:
+        """The rules as the core knows them."""
+        return Rules.of(self.rules)
+
+
+class RunJob(models.Model):
+    """A job on a run: how many of it, which of its panels (all that are on where none is named), and whether
+    it may be turned; `place` orders them.
+    """
+
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="parts")
+    job = models.ForeignKey(Job, on_delete=models.PROTECT, related_name="on_runs")
+    copies = models.PositiveIntegerField(default=1)
+    panels = models.JSONField(default=list, blank=True)
+    turn = models.BooleanField("may be turned", default=True)
+    place = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        ordering = ["place", "pk"]
+        constraints = [models.UniqueConstraint(fields=["run", "job"], name="job_once_a_run")]
+
+    def __str__(self) -> str:
+        return f"{self.job} on {self.run}"
+
+
 class PrintFile(Resumed):
-    """A job, or one panel of it, prepared for a printer; its work is the preparing.
+    """A job, one panel of it, or a run, prepared for a printer through `mode`; its work is the preparing.
 
     `ticket` says what it was made for and of; `facts` what came out (`Prepared`).
     """
 
-    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="print_files")
+    job = models.ForeignKey(Job, null=True, on_delete=models.CASCADE, related_name="print_files")
+    run = models.ForeignKey(Run, null=True, on_delete=models.CASCADE, related_name="print_files")
+    mode = models.ForeignKey(PrintMode, null=True, on_delete=models.PROTECT, related_name="print_files")
+    edition = models.ForeignKey(Edition, null=True, on_delete=models.SET_NULL, related_name="print_files")
     panel = models.PositiveIntegerField(default=0)
     ticket = models.JSONField(default=dict)
     choices = models.JSONField(default=dict)
@@ -157,7 +239,41 @@ class PrintFile(Resumed):
         abstract = False
 
     def __str__(self) -> str:
-        return f"{self.job} panel {self.panel}" if self.panel else str(self.job)
+        if self.run_id:
+            return str(self.run)
+        return f"{self.job}, panel {self.panel}" if self.panel else str(self.job)
+
+    @property
+    def jobs(self) -> list[Job]:
+        """All jobs that are on it."""
+        if self.job is not None:
+            return [self.job]
+        assert self.run is not None
+        return [part.job for part in self.run.parts.select_related("job__artwork")]
+
+
+class MediaRoll(models.Model):
+    """A roll of media that is or was in a printer, and what is left of it."""
+
+    printer = models.ForeignKey(Printer, on_delete=models.PROTECT, related_name="rolls")
+    media = models.CharField(max_length=160)
+    width_mm = models.FloatField(default=0.0)
+    first_mm = models.FloatField()
+    left_mm = models.FloatField()
+    is_in = models.BooleanField(default=True, db_index=True)
+    came_at = models.DateTimeField(auto_now_add=True)
+    seen_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-is_in", "-pk"]
+
+    def __str__(self) -> str:
+        return f"roll {self.pk} of {self.media}"
+
+    @property
+    def metres_left(self) -> float:
+        """What is left of it."""
+        return self.left_mm / 1000.0
 
 
 class Print(models.Model):
@@ -184,6 +300,11 @@ class Print(models.Model):
 
     print_file = models.ForeignKey(PrintFile, on_delete=models.PROTECT, related_name="prints")
     printer = models.ForeignKey(Printer, on_delete=models.PROTECT, related_name="job_prints")
+    roll = models.ForeignKey(MediaRoll, null=True, on_delete=models.SET_NULL, related_name="prints")
+    check_print = models.OneToOneField(
+        CheckPrint, null=True, on_delete=models.SET_NULL, related_name="went_with"
+    )
+    faults = models.JSONField(default=list, blank=True)
     key = models.CharField(max_length=16, unique=True)
     number = models.PositiveIntegerField(null=True)
     state = models.CharField(max_length=10, choices=State.choices, default=State.HELD, db_index=True)
@@ -206,10 +327,19 @@ class Print(models.Model):
     heard_at = models.DateTimeField(null=True)
     started_at = models.DateTimeField(null=True)
     ended_at = models.DateTimeField(null=True)
+    week = models.DateField(null=True, db_index=True)
 
     class Meta:
         ordering = ["-pk"]
-        indexes = [models.Index(fields=["printer", "state", "place"])]
+        indexes = [
+            models.Index(fields=["printer", "state", "place"]),
+            models.Index(fields=["printer", "-ended_at"]),
+        ]
+
+    def save(self, *args: Any, **kwargs: Any) -> None:
+        if self.ended_at is not None and self.week is None:
+            self.week = week_of(self.ended_at)
+        super().save(*args, **kwargs)
 
     def __str__(self) -> str:
         return str(self.print_file)

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Mapping
+from typing import Any
 
 from django.contrib.auth.models import User
 from django.db import transaction
@@ -17,7 +19,7 @@ from greyanchor.core.separation.prepare import small
 from greyanchor.core.separation.printing import print_to_file
 from greyanchor.devices.ports import ViewPort
 from greyanchor.library.machines.connections import printer_port
-from greyanchor.library.models import PrintMode
+from greyanchor.library.models import Edition, PrintMode
 from greyanchor.library.records.effective_settings import in_force
 from greyanchor.printroom import choices as chosen
 from greyanchor.printroom import files, rasters
@@ -49,17 +51,9 @@ def order_print_files(job: Job, user: User | None) -> list[PrintFile]:
     for i in wanted:
         single = {**facts, "crop": list(parts[i])} if len(parts) > 1 else facts
         ticket = {
+            **ticket_of(mode),
             "job": job.pk,
             "panel": i + 1 if len(parts) > 1 else 0,
-            "mode": mode.name,
-            "edition": edition_of(mode),
-            "printer": mode.printer.model,
-            "ink_set": mode.ink_set.name,
-            "environment": mode.environment_hash,
-            "settings": {
-                "environment": mode.environment,
-                "handling": {key: held.value for key, held in in_force(mode).items()},
-            },
             "artwork": job.artwork.sha256,
             "page": job.page,
             "choices": fingerprint(single),
@@ -70,18 +64,44 @@ def order_print_files(job: Job, user: User | None) -> list[PrintFile]:
         if busy is not None and not busy.looks_dead:
             raise BadInput("this job is being prepared already, as it is")
         record = PrintFile.objects.create(
-            job=job, panel=ticket["panel"], ticket=ticket, choices=single, started_by=user,
+            job=job,
+            mode=mode,
+            edition=newest_edition(mode),
+            panel=ticket["panel"],
+            ticket=ticket,
+            choices=single,
+            started_by=user,
             message="waiting for the worker",
-        )  # fmt: skip
+        )
         queue.start(record)
         made.append(record)
     return made
 
 
+def ticket_of(mode: PrintMode, changed: Mapping[str, float] | None = None) -> dict[str, Any]:
+    """What a print file says of what it was made for; `changed` are handling settings for it alone."""
+    return {
+        "mode": mode.name,
+        "edition": edition_of(mode),
+        "printer": mode.printer.model,
+        "ink_set": mode.ink_set.name,
+        "environment": mode.environment_hash,
+        "settings": {
+            "environment": mode.environment,
+            "handling": {**{key: held.value for key, held in in_force(mode).items()}, **(changed or {})},
+        },
+    }
+
+
+def newest_edition(mode: PrintMode) -> Edition | None:
+    """The newest edition of a mode."""
+    return mode.editions.order_by("-number").only("number").first()
+
+
 def edition_of(mode: PrintMode) -> int:
-    """The newest edition of a mode; 0 where it has none."""
-    newest = mode.editions.order_by("-number").values_list("number", flat=True).first()
-    return int(newest or 0)
+    """The number of its newest edition; 0 where it has none."""
+    newest = newest_edition(mode)
+    return newest.number if newest else 0
 
 
 def size_mm(job: Job) -> tuple[float, float]:
@@ -96,15 +116,20 @@ def size_mm(job: Job) -> tuple[float, float]:
     return width * share, height * share
 
 
+def check_edition(mode: PrintMode, ticket: Mapping[str, Any]) -> None:
+    """Raises `BadInput` where a mode is no longer what something was made for."""
+    if edition_of(mode) != ticket["edition"] or mode.environment_hash != ticket["environment"]:
+        raise BadInput(f"{mode.name} has another edition by now: prepare the job again")
+
+
 def prepare_print_file(pk: int) -> None:
     """Carry out the preparing of a print file; a killed one is gone on with."""
     record = PrintFile.objects.select_related(
         "job__artwork", "job__mode__printer", "job__mode__profile", "job__mode__curve_set"
     ).get(pk=pk)
-    mode = record.job.mode
-    assert mode is not None
-    if edition_of(mode) != record.ticket["edition"] or mode.environment_hash != record.ticket["environment"]:
-        raise BadInput(f"{mode.name} has another edition by now: prepare the job again")
+    mode = record.job.mode if record.job is not None else None
+    assert record.job is not None and mode is not None
+    check_edition(mode, record.ticket)
     name = f"print-files/{record.job_id}/{fingerprint(record.ticket)}-{pk}.tif"
     report = work.progress_of(PrintFile, pk)
     order = order_of(record.job, mode, chosen.of_print_file(record))
@@ -129,6 +154,7 @@ def _picture_of_print(record: PrintFile, mode: PrintMode) -> str:
     port = printer_port(mode.printer, mode.media)
     if not isinstance(port, ViewPort):
         return ""
+    assert record.job is not None
     shape = chosen.shape_of(chosen.of_print_file(record), record.job.page)
     picture = shape.upright(rasters.level(record.job.artwork, record.job.page, 0))
     pixels = small(picture, shape.part)

@@ -21,8 +21,8 @@ from greyanchor.devices.ports import MachineState, PrintState, QueuePort
 from greyanchor.library.machines.connections import queue_of
 from greyanchor.library.models import Printer
 from greyanchor.measuring.claims import claimed
-from greyanchor.printroom import files
-from greyanchor.printroom.models import Print, PrintFile
+from greyanchor.printroom import files, proof, rolls
+from greyanchor.printroom.models import Print, PrintFile, week_of
 
 #: prints that a machine has at a time: the one it prints, and the next
 AT_A_TIME = 2
@@ -45,7 +45,7 @@ def order(record: PrintFile, user: User | None, hold: bool = True, again_of: Pri
 
     if record.state != PrintFile.State.DONE or not record.file:
         raise BadInput(f"{record} is {record.get_state_display()}, not prepared")
-    mode = record.job.mode
+    mode = record.mode
     if mode is None:
         raise BadInput(f"{record} has no print mode")
     if edition_of(mode) != record.ticket["edition"]:
@@ -85,7 +85,10 @@ def hold(record: Print) -> None:
 def cancel(record: Print) -> None:
     """Cancel a print, wherever it is. Raises `BadInput` for one that is over."""
     if Print.objects.filter(pk=record.pk, state__in=[State.HELD, State.READY]).update(
-        state=State.CANCELLED, reason="before it was sent", ended_at=timezone.now()
+        state=State.CANCELLED,
+        reason="before it was sent",
+        ended_at=timezone.now(),
+        week=week_of(timezone.now()),
     ):
         return
     if not Print.objects.filter(pk=record.pk, state__in=Print.AT_PRINTER).update(cancel_asked=True):
@@ -224,7 +227,8 @@ def _send(record: Print, queue: QueuePort) -> None:
     if not path.exists():
         raise BadInput("its print file is gone: prepare the job again")
     number = queue.send(record.key, str(record), path)
-    _heard(record, number=number, state=State.WAITING, media=machine.media[:160])
+    roll = rolls.roll_in(record.printer, machine)
+    _heard(record, number=number, state=State.WAITING, media=machine.media[:160], roll=roll)
 
 
 def _followed(record: Print, queue: QueuePort) -> int:
@@ -260,8 +264,14 @@ def _kept(record: Print, state: PrintState, queue: QueuePort) -> int:
         if state.state == "done":
             facts["picture"] = _picture(record, queue)
             facts["started_at"] = record.started_at or now
+        if (state.media_mm or 0.0) > 0.0:
+            facts["roll"] = rolls.roll_in(record.printer, queue.machine())
         del facts["reason"], facts["seconds_left"]
-        return _over(record, State(state.state), state.reason, **facts)
+        with transaction.atomic():
+            _over(record, State(state.state), state.reason, **facts)
+            if state.state == "done":
+                proof.strip_of_print(record)
+        return 1
     spoken = {"held": State.WAITING, "incoming": State.SENDING}.get(state.state) or State(state.state)
     Print.objects.filter(pk=record.pk).update(state=spoken, **facts)
     return int(spoken != record.state)
@@ -287,6 +297,13 @@ def _heard(record: Print, **facts: Any) -> None:
 
 def _over(record: Print, state: str, reason: str, **facts: Any) -> int:
     Print.objects.filter(pk=record.pk).update(
-        **{**facts, "state": state, "reason": reason[:300], "ended_at": timezone.now(), "seconds_left": None}
+        **{
+            **facts,
+            "state": state,
+            "reason": reason[:300],
+            "ended_at": timezone.now(),
+            "week": week_of(timezone.now()),
+            "seconds_left": None,
+        }
     )
     return 1

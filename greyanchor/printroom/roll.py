@@ -106,7 +106,7 @@ def roll_of(printer: Printer) -> Roll:
         trouble = ""
     except BadInput as error:
         machine, trouble = None, error.reason
-    known = Print.objects.filter(printer=printer).select_related("print_file__job__mode__printer")
+    known = Print.objects.filter(printer=printer).select_related("print_file__mode__printer")
     coming = list(
         known.filter(state__in=[*Print.AT_PRINTER, Print.State.READY]).order_by("sent_at", "place")[
             :_MOST_AHEAD
@@ -146,6 +146,6 @@ def _seconds(record: Print, wide: float, long: float) -> float | None:
     """Until a print is printed: as its machine says, else as its mode prints."""
     if record.seconds_left is not None and record.state in (Print.State.PRINTING, Print.State.STOPPED):
         return record.seconds_left
-    mode = record.print_file.job.mode
+    mode = record.print_file.mode
     minutes = minutes_of(mode, wide, long) if mode is not None else None
     return None if minutes is None else 60.0 * minutes

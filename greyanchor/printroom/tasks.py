@@ -7,7 +7,7 @@ from typing import Any
 from greyanchor.background import queue, work
 from greyanchor.core.artwork.inspection import edge_findings, examine
 from greyanchor.core.errors import BadInput
-from greyanchor.printroom import files, preparing, rasters
+from greyanchor.printroom import files, preparing, rasters, run_preparing
 from greyanchor.printroom.models import Artwork, PrintFile
 
 
@@ -50,4 +50,8 @@ def examine_artwork(pk: int) -> None:
     work.end(Artwork, pk, Artwork.State.DONE, "examined")
 
 
-queue.handles(PrintFile)(preparing.prepare_print_file)
+@queue.handles(PrintFile)
+def prepare(pk: int) -> None:
+    """Prepare a job or a run."""
+    is_run = PrintFile.objects.filter(pk=pk, run__isnull=False).exists()
+    (run_preparing.prepare_run if is_run else preparing.prepare_print_file)(pk)

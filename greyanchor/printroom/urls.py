@@ -2,7 +2,7 @@
 
 from django.urls import path, re_path
 
-from greyanchor.printroom.views import folders, ledger, light_table, machines, pictures, wall
+from greyanchor.printroom.views import folders, ledger, light_table, machines, pictures, runs, wall
 
 urlpatterns = [
     path("artwork/", wall.artwork_list, name="artwork"),
@@ -39,11 +39,30 @@ urlpatterns = [
         name="print-file-picture",
     ),
     path("print-files/<int:pk>/print/", machines.print_order, name="print-order"),
+    path("modes/<int:pk>/before-after/", ledger.mode_before_after, name="mode-before-after"),
     path("modes/<int:pk>/nudges/", light_table.mode_nudges, name="mode-nudges"),
+    path("runs/", runs.run_list, name="runs"),
+    path("runs/make/", runs.run_make, name="run-make"),
+    path("runs/<int:pk>/", runs.run_page, name="run"),
+    path("runs/<int:pk>/change/", runs.run_change, name="run-change"),
+    path("runs/<int:pk>/places/", runs.run_places, name="run-places"),
+    path("runs/<int:pk>/jobs/", runs.run_jobs, name="run-jobs"),
+    re_path(
+        r"^runs/(?P<pk>\d+)/(?P<act>undo|redo|anew|copy|remove|wait|stop|prepare)/$",
+        runs.run_act,
+        name="run-act",
+    ),
+    re_path(
+        r"^runs/(?P<pk>\d+)/pieces/(?P<name>[\d.]+)-(?P<turned>[01])\.png$", runs.run_piece, name="run-piece"
+    ),
+    re_path(r"^runs/(?P<pk>\d+)/cut\.(?P<form>svg|dxf|plt)$", runs.run_cut, name="run-cut"),
+    path("prints/<int:pk>/rest/", runs.print_rest, name="print-rest"),
     path("machines/", machines.machine_list, name="machines"),
     path("machines/<int:pk>/", machines.machine_page, name="machine"),
     path("machines/<int:pk>/part/", machines.machine_part, name="machine-part"),
     path("prints/", ledger.ledger, name="prints"),
+    path("prints/used/", ledger.usage, name="prints-used"),
+    path("prints/prints.csv", ledger.prints_csv, name="prints-csv"),
     path("prints/<int:pk>/", ledger.print_page, name="print"),
     path("prints/<int:pk>/seen.png", ledger.print_seen, name="print-seen"),
     re_path(

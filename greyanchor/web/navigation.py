@@ -97,6 +97,7 @@ AREAS = (
         tabs=(
             Tab("Artwork", "artwork", stands_for=("artwork-add", "artwork-modes")),
             Tab("Jobs", "jobs", stands_for=("job", "print-file")),
+            Tab("Runs", "runs", stands_for=("run",)),
             Tab("Machines", "machines", stands_for=("machine",)),
             Tab("Printed", "prints", stands_for=("print",)),
             Tab("Hot folders", "hot-folders", stands_for=("hot-folder-add",)),

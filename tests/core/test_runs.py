@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -55,7 +57,7 @@ def test_cuts_go_where_nothing_is_cut_through() -> None:
     assert made(Rules(cut="end")).cuts == (pytest.approx(50 + 1 + LINE),)
     each = made(Rules(cut="each"))
     assert len(each.cuts) == 6, "each card is cut off"
-    assert not [1 for a, b in zip(each.pieces, each.pieces[1:]) if b.y < a.y + a.height]
+    assert not [1 for a, b in pairwise(each.pieces) if b.y < a.y + a.height]
 
 
 def test_crop_marks_touch_no_art_and_point_at_its_edges() -> None:
@@ -82,11 +84,11 @@ def test_a_hem_has_folds_and_eyelets_at_the_corners_and_evenly_between() -> None
     assert (art.x, art.y, run.length) == pytest.approx((40.0, 40.0, 2080.0))
     places = marks.eyelets(art, 40.0, 500.0)
     assert len(set(places)) == len(places) == 2 * 4 + 2 * 4
-    assert (20.0, 20.0) in places and all(
-        x in (20.0, 1060.0) or y in (20.0, 2060.0) for x, y in places
-    ), "all lie in the middle of the hem"
+    assert (20.0, 20.0) in places and all(x in (20.0, 1060.0) or y in (20.0, 2060.0) for x, y in places), (
+        "all lie in the middle of the hem"
+    )
     along = sorted(y for x, y in places if x == 20.0)
-    assert max(b - a for a, b in zip(along, along[1:])) <= 500.0
+    assert max(b - a for a, b in pairwise(along)) <= 500.0
     assert len([m for m in run.marks if m.kind == "fold"]) == 8
     with pytest.raises(BadInput, match="eyelets stand in a hem"):
         Rules(eyelets=500.0)

@@ -17,6 +17,8 @@ from greyanchor.core.errors import BadInput
 
 Progress = Callable[[float, str], None]
 #: names of spot colours that cutters follow
+#: points (1/72 inch) by which a flattened contour may leave its curve: a fiftieth of a mm
+_FLAT = 0.057
 CUTS = re.compile(r"cut|contour|crease|perf|kiss|die", re.IGNORECASE)
 _WHITES = re.compile(r"white", re.IGNORECASE)
 MOST_PAGES = 500
@@ -224,8 +226,15 @@ def _content(
             state.overprint = bool((_held(modes, operands[0]) or {}).get("/OP", state.overprint))
         elif name == "m":
             path.append([_point(operands, state, box, turn)])
-        elif name in ("l", "c", "v", "y") and path:
-            path[-1].append(_point(operands[-2:], state, box, turn))
+        elif name == "l" and path:
+            path[-1].append(_point(operands, state, box, turn))
+        elif name in ("c", "v", "y") and path:
+            is_cut = bool(CUTS.search(state.stroke) or CUTS.search(state.fill))
+            path[-1] += (
+                _curve(name, operands, path[-1][-1], state, box, turn)
+                if is_cut
+                else [_point(operands[-2:], state, box, turn)]
+            )
         elif name == "re" and len(operands) == 4:
             x, y, w, h = (float(v) for v in operands)
             corners = ((x, y), (x + w, y), (x + w, y + h), (x, y + h), (x, y))
@@ -280,7 +289,25 @@ def _point(operands: Any, state: _State, box: Any, turn: int) -> tuple[float, fl
     u, v = (x - box[0]) / box[2], 1.0 - (y - box[1]) / box[3]
     for _ in range(turn // 90):
         u, v = 1.0 - v, u
-    return round(float(u), 5), round(float(v), 5)
+    return round(float(u), 6), round(float(v), 6)
+
+
+def _curve(
+    name: str, operands: Any, start: tuple[float, float], state: _State, box: Any, turn: int
+) -> list[tuple[float, float]]:
+    """A cubic curve as lines that leave it by less than `_FLAT`; the first control point of ``v`` is where it
+    starts, the second of ``y`` where it ends.
+    """
+    found = [_point(operands[i : i + 2], state, box, turn) for i in range(0, len(operands), 2)]
+    control = {"v": [start, *found], "y": [found[0], found[-1], found[-1]]}.get(name, found)
+    ends = np.array([start, *control[:3]], dtype=float)
+    size = np.array([box[2], box[3]] if turn % 180 == 0 else [box[3], box[2]], dtype=float)
+    bends = np.hypot(*(np.diff(ends * size, 2, axis=0)).T).max()
+    # the second derivative of a cubic is at most six times its second differences
+    steps = int(np.clip(np.ceil((6.0 * bends / (8.0 * _FLAT)) ** 0.5), 1, 400))
+    t = np.arange(1, steps + 1)[:, None] / steps
+    weights = np.hstack([(1 - t) ** 3, 3 * t * (1 - t) ** 2, 3 * t**2 * (1 - t), t**3])
+    return [(round(float(u), 6), round(float(v), 6)) for u, v in weights @ ends]
 
 
 def _image(item: Any, state: _State, seen: _Seen, box: Any, turn: int) -> None:

@@ -146,8 +146,8 @@ def parse_page(text: str) -> tuple[float, float]:
         raise BadInput(
             f"page {text!r} is not understood; use {', '.join(PAGES)} or WIDTHxHEIGHT in millimetres"
         )
-    if not (80 <= size[0] <= 3300 and 100 <= size[1] <= 20000):
-        raise BadInput(f"a page of {size[0]:g} x {size[1]:g} mm is outside 80..3300 by 100..20000 mm")
+    if not (80 <= size[0] <= 3300 and 50 <= size[1] <= 20000):
+        raise BadInput(f"a page of {size[0]:g} x {size[1]:g} mm is outside 80..3300 by 50..20000 mm")
     return size
 
 
@@ -182,6 +182,27 @@ def plan(
         raise BadInput(f"a page of {size[0]:g} x {size[1]:g} mm holds no row of patches for a {chosen.title}")
     rows = -(-count // columns)
     return Layout(chosen, size, columns, per_sheet, -(-rows // per_sheet), rows, dots)
+
+
+def narrow_page(count: int, method: str, width: float, patch: float | None = None) -> str:
+    """The lowest page at most `width` mm wide that holds `count` patches on one sheet, as ``WxH``.
+
+    Raises `BadInput` for an unknown method, and where a row has no room.
+
+    >>> narrow_page(25, "strip", 600.0)
+    '238x62'
+    """
+    if method not in METHODS:
+        raise BadInput(f"no measuring method {method!r}; use one of {', '.join(METHODS)}")
+    chosen = METHODS[method].sized(patch)
+    columns = min(count, chosen.longest_row, int((width - 2 * MARGIN - LABEL) // chosen.patch_width))
+    if columns < min(4, count):
+        raise BadInput(f"{width:g} mm of media hold no row of patches for a {chosen.title}")
+    rows = -(-count // columns)
+    columns = -(-count // rows)
+    wide = max(2 * MARGIN + LABEL + columns * chosen.patch_width, 80.0)
+    high = 2 * MARGIN + HEADER + FOOTER + rows * (chosen.patch_height + chosen.gap) - chosen.gap
+    return f"{np.ceil(wide):g}x{np.ceil(max(high, 50.0)):g}"
 
 
 def lay_out(

@@ -102,9 +102,7 @@ def _dxf(
     flip = np.array([1.0, -1.0])
     for path in paths:
         points = path.points * flip + np.array([0.0, size[1]])
-        space.add_lwpolyline(
-            points.tolist(), close=path.closed, dxfattribs={"layer": path.kind.upper()}
-        )
+        space.add_lwpolyline(points.tolist(), close=path.closed, dxfattribs={"layer": path.kind.upper()})
     for x, y, radius in marks:
         space.add_circle((x, size[1] - y), radius, dxfattribs={"layer": "MARKS"})
     out = io.StringIO()

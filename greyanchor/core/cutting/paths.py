@@ -104,7 +104,8 @@ def paths_for(contours: Iterable[CutPath], rules: CutRules) -> list[CutPath]:
         inner = list(_around(shape.buffer(-rules.bleed, join_style="mitre"), "cut")) if rules.bleed else None
         if inner is not None and not inner:
             raise BadInput(
-                f"a contour of {shape.area:.1f} mm² has nothing left {rules.bleed:g} mm inside: choose less bleed"
+                f"a contour of {shape.area:.1f} mm² has nothing left {rules.bleed:g} mm inside: choose less "
+                "bleed"
             )
         found += [contour] if inner is None else inner
         if rules.double:

@@ -14,7 +14,7 @@ from greyanchor.core.layout.pieces import Placed
 CROP_APART, CROP_LONG = 2.0, 5.0
 #: mm that crop marks need around a piece
 CROP_ROOM = CROP_APART + CROP_LONG
-#: radius of the discs that a cutter finds again, mm, the edge of the run that they stand in, and how far apart
+#: discs that a cutter finds again: radius, the edge of the run that they stand in, how far apart, mm
 DISC, EDGE, DISCS_APART = 2.5, 12.0, 500.0
 _THIN, _CROSS, _TICK = 0.25, 4.0, 4.0
 

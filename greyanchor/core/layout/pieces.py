@@ -29,6 +29,8 @@ class Piece:
         How many of it.
     turn
         Whether it may be turned by a quarter.
+    title
+        What messages call it; its id where empty.
     """
 
     id: str
@@ -36,12 +38,18 @@ class Piece:
     height: float
     copies: int = 1
     turn: bool = False
+    title: str = ""
+
+    @property
+    def called(self) -> str:
+        """What messages call it."""
+        return self.title or self.id
 
     def __post_init__(self) -> None:
         if not (0.0 < self.width <= _LONGEST and 0.0 < self.height <= _LONGEST):
-            raise BadInput(f"{self.id} is {self.width:g} x {self.height:g} mm: a piece has a size")
+            raise BadInput(f"{self.called} is {self.width:g} x {self.height:g} mm: a piece has a size")
         if not 1 <= self.copies <= MOST_PIECES:
-            raise BadInput(f"{self.copies} copies of {self.id} cannot be placed; 1 to {MOST_PIECES} can")
+            raise BadInput(f"{self.copies} copies of {self.called} cannot be placed; 1 to {MOST_PIECES} can")
 
 
 @dataclass(frozen=True)
@@ -111,7 +119,7 @@ def check_fits(pieces: Sequence[Piece], media_width: float, gap: float) -> None:
         if least > media_width + TOLERANCE:
             turning = "" if piece.turn or piece.height > media_width else ", unless it may be turned"
             raise BadInput(
-                f"{piece.id} is {piece.width:g} x {piece.height:g} mm, which does not fit on "
+                f"{piece.called} is {piece.width:g} x {piece.height:g} mm, which does not fit on "
                 f"{media_width:g} mm of media{turning}"
             )
 

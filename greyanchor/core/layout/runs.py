@@ -9,6 +9,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
+import numpy as np
+
 from greyanchor.core.errors import BadInput
 from greyanchor.core.layout import marks
 from greyanchor.core.layout.nesting import save_media
@@ -75,13 +77,13 @@ class Rules:
     line: bool = True
 
     def __post_init__(self) -> None:
-        for value, known, what in (
+        for word, known, what in (
             (self.way, WAYS, "way of placing"),
             (self.align, ALIGNED, "side"),
             (self.cut, CUTS, "cut"),
         ):
-            if value not in known:
-                raise BadInput(f"no {what} {value!r}; there are {', '.join(known)}")
+            if word not in known:
+                raise BadInput(f"no {what} {word!r}; there are {', '.join(known)}")
         for name, value, most in (
             ("gap", self.gap, MOST_GAP),
             ("advance", self.advance, MOST_ADVANCE),
@@ -145,6 +147,15 @@ class Run:
         """Share of the media that pieces cover; the strip is none."""
         area = sum(p.width * p.height for p in self.pieces if p.id != STRIP)
         return area / (self.width * self.length) if self.length else 0.0
+
+    @property
+    def width_used(self) -> float:
+        """Share of the media's width that the fullest row covers."""
+        if not self.pieces:
+            return 0.0
+        tops, talls, wides = np.array([(p.y, p.height, p.width) for p in self.pieces]).T
+        beside = [wides[(tops <= m) & (m < tops + talls)].sum() for m in np.unique(tops + talls / 2.0)]
+        return float(max(beside)) / self.width
 
     @property
     def strip(self) -> Placed | None:
@@ -213,23 +224,33 @@ def box_of(piece: Placed, rules: Rules) -> Placed:
     """A piece with its hem and the room of its marks."""
     more = _inset(piece, rules)
     return replace(
-        piece, x=piece.x - more, y=piece.y - more, width=piece.width + 2 * more, height=piece.height + 2 * more
+        piece,
+        x=piece.x - more,
+        y=piece.y - more,
+        width=piece.width + 2 * more,
+        height=piece.height + 2 * more,
     )
 
 
-def check_places(placed: Sequence[Placed], rules: Rules, media_width: float) -> None:
-    """Raises `BadInput` for pieces that lie over one another, nearer than the gap, or off the media."""
+def check_places(
+    placed: Sequence[Placed], rules: Rules, media_width: float, titles: Mapping[str, str] | None = None
+) -> None:
+    """Raises `BadInput` for pieces that lie over one another, nearer than the gap, or off the media; `titles`
+    are what messages call them.
+    """
+
+    def called(box: Placed) -> str:
+        return f"{(titles or {}).get(box.id, box.id)}, copy {box.copy},"
+
     boxes = [box_of(p, rules) for p in placed]
     for box in boxes:
         least, most = rules.edge - TOLERANCE, media_width - rules.edge + TOLERANCE
         if box.x < least or box.x + box.width > most:
-            raise BadInput(f"{box.id}, copy {box.copy}, lies off the media, which is {media_width:g} mm wide")
+            raise BadInput(f"{called(box)} lies off the media, which is {media_width:g} mm wide")
         if box.y < rules.advance + rules.edge - TOLERANCE:
-            raise BadInput(f"{box.id}, copy {box.copy}, lies before the run begins")
+            raise BadInput(f"{called(box)} lies before the run begins")
     for one, other in overlapping(boxes, rules.gap):
-        raise BadInput(
-            f"{one.id}, copy {one.copy}, and {other.id}, copy {other.copy}, lie nearer than {rules.gap:g} mm"
-        )
+        raise BadInput(f"{called(one)} and {called(other)} lie nearer than {rules.gap:g} mm")
 
 
 def run_of(placed: Sequence[Placed], rules: Rules, media_width: float) -> Run:
@@ -282,4 +303,6 @@ def placed_from(values: Sequence[Mapping[str, Any]]) -> tuple[Placed, ...]:
             for v in values
         )  # fmt: skip
     except (KeyError, TypeError, ValueError) as error:
-        raise BadInput(f"places have id, copy, x, y, width and height; {error} is missing or no number") from error
+        raise BadInput(
+            f"places have id, copy, x, y, width and height; {error} is missing or no number"
+        ) from error

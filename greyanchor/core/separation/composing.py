@@ -97,7 +97,9 @@ def compose(
     placed = _placed(run, parts, layout, dots)
     drawn = _drawn(run, line, dots, width)
     black = _mark_inks(inks)
-    writer = PlaneWriter(output, layout, rows, {"screen": str(screen), "inks": list(inks), **(ticket or {})}, resume)
+    writer = PlaneWriter(
+        output, layout, rows, {"screen": str(screen), "inks": list(inks), **(ticket or {})}, resume
+    )
     full = screen.sizes
     counted = int(writer.state.get("marks", 0))
     try:
@@ -151,8 +153,8 @@ def _placed(
         wide, tall = round(piece.width * dots), round(piece.height * dots)
         if abs(reader.width - wide) > _SLACK or abs(reader.height - tall) > _SLACK:
             raise BadInput(
-                f"{piece.id} was prepared {reader.width} x {reader.height} dots large, its place on the run is "
-                f"{wide} x {tall}: prepare it again"
+                f"{piece.id} was prepared {reader.width} x {reader.height} dots large, its place on the run "
+                f"is {wide} x {tall}: prepare it again"
             )
         x = max(0, min(round(piece.x * dots), layout.width - reader.width))
         found.append((reader, x, max(0, round(piece.y * dots))))

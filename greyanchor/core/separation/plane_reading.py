@@ -30,12 +30,12 @@ class PlaneReader:
                 first: Any = pages[0]
                 self.height, self.width = int(first.shape[0]), int(first.shape[1])
                 self.bits = int(first.bitspersample)
-                self.inks = tuple(str(p.tags["PageName"].value) for p in pages)  # type: ignore[union-attr]
+                self.inks = tuple(str(p.tags["PageName"].value) for p in pages)
                 across = first.tags["XResolution"].value
                 self.ticket: dict[str, Any] = json.loads(first.description or "{}")
                 self._rows = int(first.rowsperstrip)
                 self._strips = [list(zip(p.dataoffsets, p.databytecounts)) for p in pages]
-                if any(p.compression not in _DEFLATE for p in pages):  # type: ignore[union-attr]
+                if any(p.compression not in _DEFLATE for p in pages):
                     raise BadInput("its planes are not compressed as print files are", self.path.name)
         except (tifffile.TiffFileError, KeyError, IndexError, OSError, ValueError) as error:
             if isinstance(error, BadInput):

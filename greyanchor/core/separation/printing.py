@@ -91,6 +91,17 @@ class Shape:
             x, y, w, h = y, 1.0 - x - w, h, w
         return x, y, w, h
 
+    def from_page(self, x: float, y: float) -> tuple[float, float]:
+        """A place in shares of the page as it came, as shares of what is printed: 0 left and top, 1 right and
+        bottom, beyond that outside.
+        """
+        for _ in range(self.quarters % 4):
+            x, y = 1.0 - y, x
+        if self.mirrored:
+            x = 1.0 - x
+        left, top, wide, tall = self.part
+        return (x - left) / wide, (y - top) / tall
+
     def frame(self, picture: Picture, resolution: float | None) -> Frame:
         """The page in dots; its own pixels where neither a resolution nor a width is asked for.
 

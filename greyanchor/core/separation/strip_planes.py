@@ -50,7 +50,9 @@ def write_strip(
     black = inks.index("K") if "K" in inks else 0
     screens = [Screen(screen.of_ink(ink), resolution, width, i) for i, ink in enumerate(inks)]
     rows = max(8, _BAND // width // 8 * 8)
-    writer = PlaneWriter(output, PlaneLayout(width, height, inks, screen.bits, resolution), rows, {"strip": title})
+    writer = PlaneWriter(
+        output, PlaneLayout(width, height, inks, screen.bits, resolution), rows, {"strip": title}
+    )
     sums = np.zeros(len(inks))
     for top in range(0, height, rows):
         last = min(top + rows, height)

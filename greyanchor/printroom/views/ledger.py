@@ -2,78 +2,132 @@
 
 from __future__ import annotations
 
+import csv
 from typing import Any
 from urllib.parse import urlencode
 
 from django.core.paginator import Paginator
-from django.db.models import Count, Q, QuerySet, Sum
-from django.db.models.functions import TruncWeek
-from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 
 from greyanchor.library.models import Printer, PrintMode
 from greyanchor.printroom import files, prints
-from greyanchor.printroom.models import Print
+from greyanchor.printroom.ledger import BY, COLUMNS, asked_of, before_and_after, lines_of, narrowed, used
+from greyanchor.printroom.models import MediaRoll, Print
 
-_PAGE, _WEEKS = 48, 12
-
-
-def _narrowed(request: HttpRequest) -> tuple[QuerySet[Print], dict[str, str]]:
-    """Prints that a query asks for, and what it asked."""
-    query = request.GET
-    asked = {k: query.get(k, "").strip()[:120] for k in ("q", "mode", "printer", "state", "artwork")}
-    found = Print.objects.all()
-    if not asked["state"]:
-        found = found.filter(sent_at__isnull=False)  # what the machine has had
-    for word in asked["q"].split():
-        found = found.filter(
-            Q(print_file__job__name__icontains=word)
-            | Q(print_file__job__mode__name__icontains=word)
-            | Q(media__icontains=word)
-        )
-    for key, field in (("mode", "print_file__job__mode"), ("printer", "printer"),
-                       ("artwork", "print_file__job__artwork")):  # fmt: skip
-        if asked[key].isdecimal():
-            found = found.filter(**{field: int(asked[key])})
-    if asked["state"] in Print.State.values:
-        found = found.filter(state=asked["state"])
-    return found, asked
+_PAGE = 48
 
 
 @require_GET
 def ledger(request: HttpRequest) -> HttpResponse:
-    """Prints, newest first, and what they took by week."""
-    found, asked = _narrowed(request)
-    listed = found.select_related(
-        "print_file__job__artwork", "print_file__job__mode", "printer", "asked_by"
-    ).defer("print_file__facts", "print_file__choices", "print_file__job__artwork__facts",
-            "print_file__job__outcomes")  # fmt: skip
-    page = Paginator(listed, _PAGE).get_page(request.GET.get("page", "1"))
-    weeks = (
-        found.filter(ended_at__isnull=False)
-        .annotate(week=TruncWeek("ended_at"))
-        .values("week")
-        .annotate(count=Count("pk"), ink=Sum("ink_total_ml"), media=Sum("media_mm"))
-        .order_by("-week")[:_WEEKS]
+    """Prints, newest first."""
+    asked = asked_of(request.GET)
+    listed = (
+        narrowed(asked)
+        .select_related(
+            "print_file__job",
+            "print_file__run",
+            "print_file__mode",
+            "printer",
+            "asked_by",
+            "check_print__made_check",
+        )
+        .defer(
+            "print_file__facts",
+            "print_file__choices",
+            "print_file__job__outcomes",
+            "print_file__mode__environment",
+            "print_file__run__places",
+            "print_file__run__undo",
+            "print_file__run__redo",
+            "check_print__made_check__result",
+            "check_print__made_check__readings",
+            "check_print__made_check__criteria",
+        )
     )
-    rows = sorted(weeks, key=lambda w: w["week"])
-    most = max((w["ink"] or 0.0 for w in rows), default=0.0) or 1.0
-    totals = found.aggregate(ink=Sum("ink_total_ml"), media=Sum("media_mm"))
+    page = Paginator(listed, _PAGE).get_page(request.GET.get("page", "1"))
     context: dict[str, Any] = {
         "page": page,
         "asked": asked,
-        "address": urlencode(asked),
-        "weeks": [{**w, "height": 100.0 * (w["ink"] or 0.0) / most} for w in rows],
+        "address": urlencode({k: v for k, v in asked.items() if v}),
         "printers": Printer.objects.only("name"),
-        "modes": PrintMode.objects.filter(jobs__print_files__prints__isnull=False).distinct().only("name"),
+        "modes": PrintMode.objects.filter(print_files__prints__isnull=False).distinct().only("name"),
         "states": Print.State.choices,
-        "totals": {**totals, "metres": (totals["media"] or 0.0) / 1000.0},
+        "narrowed_by": _narrowed_by(asked),
+        "by": BY.items(),
     }
     name = (
         "printroom/_ledger.html" if request.headers.get("HX-Target") == "ledger" else "printroom/ledger.html"
     )
     return render(request, name, context)
+
+
+def _narrowed_by(asked: dict[str, str]) -> list[str]:
+    """What the address narrows by that no field of the form says."""
+    said = {
+        "edition": "edition {}",
+        "artwork": "one artwork",
+        "job": "one job",
+        "run": "one run",
+        "profile": "one profile",
+        "curves": "one set of curves",
+        "reading": "readings {}",
+    }
+    found = [words.format(asked[key][:12]) for key, words in said.items() if asked[key]]
+    if asked["roll"].isdecimal():
+        roll = MediaRoll.objects.filter(pk=int(asked["roll"])).first()
+        found.append(str(roll) if roll else f"roll {asked['roll']}")
+    return found
+
+
+@require_GET
+def usage(request: HttpRequest) -> HttpResponse:
+    """Ink and media of the prints that a query asks for, by week, mode, machine, job, media or person."""
+    asked, by = asked_of(request.GET), request.GET.get("by", "week")
+    by = by if by in BY else "week"
+    rows = used(narrowed(asked), by)
+    if request.GET.get("as") == "csv":
+        lines = [(r.name, r.prints, f"{r.ink_ml:.3f}", f"{r.media_m:.3f}") for r in rows]
+        return _csv((BY[by][0].lower(), "prints", "ink ml", "media m"), lines, f"used-by-{by}")
+    most = max((r.ink_ml for r in rows), default=0.0)
+    context = {
+        "rows": [(r, r.share_of(most)) for r in rows],
+        "by": by,
+        "choices": BY.items(),
+        "title": BY[by][0],
+        "address": urlencode({k: v for k, v in asked.items() if v}),
+        "totals": (sum(r.prints for r in rows), sum(r.ink_ml for r in rows), sum(r.media_m for r in rows)),
+    }
+    return render(request, "printroom/_usage.html", context)
+
+
+@require_GET
+def prints_csv(request: HttpRequest) -> StreamingHttpResponse:
+    """The prints that a query asks for, as a table for other programs."""
+    return _csv(COLUMNS, lines_of(narrowed(asked_of(request.GET))), "prints")
+
+
+class _Echo:
+    """Gives what is written to it."""
+
+    def write(self, line: str) -> str:
+        return line
+
+
+def _csv(columns: Any, lines: Any, name: str) -> StreamingHttpResponse:
+    writer = csv.writer(_Echo())
+
+    def all_lines() -> Any:
+        yield writer.writerow(columns)
+        for line in lines:
+            yield writer.writerow(line)
+
+    return StreamingHttpResponse(
+        all_lines(),
+        content_type="text/csv; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="{name}.csv"'},
+    )
 
 
 @require_GET
@@ -82,14 +136,32 @@ def print_page(request: HttpRequest, pk: int) -> HttpResponse:
     record = get_object_or_404(
         Print.objects.select_related(
             "print_file__job__artwork",
-            "print_file__job__mode__profile",
+            "print_file__run",
+            "print_file__mode__profile",
+            "print_file__edition",
             "printer__site",
             "asked_by",
             "again_of",
+            "roll",
+            "check_print__made_check",
+            "check_print__sheet_print",
         ),
         pk=pk,
     )
-    context = {"print": record, "size": prints.size_mm(record), "ticket": record.print_file.ticket}
+    jobs = record.print_file.jobs
+    run = record.print_file.run
+    panels = []
+    if run is not None:
+        panels = [(j["job"], j["panel"]) for j in record.print_file.ticket.get("jobs", []) if j["panel"]]
+    context = {
+        "print": record,
+        "size": prints.size_mm(record),
+        "ticket": record.print_file.ticket,
+        "mode": record.print_file.mode,
+        "jobs": jobs,
+        "panels": panels,
+        "has_rest": run is not None and record.state in (Print.State.FAILED, Print.State.CANCELLED),
+    }
     return render(request, "printroom/print.html", context)
 
 
@@ -100,3 +172,10 @@ def print_seen(request: HttpRequest, pk: int) -> HttpResponse:
     if not record.picture:
         raise Http404("no picture")
     return FileResponse(open(files.local(record.picture), "rb"), content_type="image/png")
+
+
+@require_GET
+def mode_before_after(request: HttpRequest, pk: int) -> HttpResponse:
+    """Prints of the same artwork made before and after a mode was restored or released anew, side by side."""
+    mode = get_object_or_404(PrintMode, pk=pk)
+    return render(request, "printroom/before_after.html", {"mode": mode, "pairs": before_and_after(pk)})

@@ -295,7 +295,7 @@ def job_prepare(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _record(pk: int) -> PrintFile:
     wanted = PrintFile.objects.select_related(
-        "job__artwork", "job__mode__printer", "job__mode__media", "started_by"
+        "job__artwork", "run", "mode__printer", "mode__media", "started_by"
     )
     return get_object_or_404(wanted, pk=pk)
 
@@ -304,8 +304,13 @@ def _record(pk: int) -> PrintFile:
 def print_file_page(request: HttpRequest, pk: int) -> HttpResponse:
     """A print file: how it goes, what it was made of, and the print beside the artwork."""
     record = _record(pk)
-    others = record.job.print_files.exclude(pk=pk).defer("choices", "facts")[:12]
-    return render(request, "printroom/print_file.html", {"file": record, "others": others})
+    alike = PrintFile.objects.filter(job=record.job_id, run=record.run_id).exclude(pk=pk)
+    context = {
+        "file": record,
+        "others": alike.defer("choices", "facts")[:12],
+        "prints": record.prints.all()[:24],
+    }
+    return render(request, "printroom/print_file.html", context)
 
 
 @require_GET

@@ -78,14 +78,14 @@ def machine_part(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def print_order(request: HttpRequest, pk: int) -> HttpResponse:
     """Put a print file on the list of its machine."""
-    record = get_object_or_404(PrintFile.objects.select_related("job__mode__printer"), pk=pk)
+    record = get_object_or_404(PrintFile.objects.select_related("mode__printer"), pk=pk)
     try:
         made = prints.order(record, request.user)  # type: ignore[arg-type]
         if request.POST.get("as") == "go":
             prints.go(made)
     except BadInput as error:
         messages.error(request, error.sentence)
-        mode = record.job.mode
+        mode = record.mode
         return redirect("machine", mode.printer_id) if mode else redirect("print-file", pk)
     return redirect("machine", made.printer_id)
 
@@ -94,7 +94,7 @@ def print_order(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def print_act(request: HttpRequest, pk: int, act: str) -> HttpResponse:
     """Let go, hold, cancel, print again, or move in the list."""
-    record = get_object_or_404(Print.objects.select_related("print_file__job__mode", "printer"), pk=pk)
+    record = get_object_or_404(Print.objects.select_related("print_file__mode", "printer"), pk=pk)
     try:
         if act == "again":
             prints.again(record, request.user)  # type: ignore[arg-type]

@@ -19,7 +19,7 @@ from greyanchor.core.separation.halftone.screens import Screen
 from greyanchor.core.separation.layers import conversion_of
 from greyanchor.core.separation.prepare import planes_of, small
 from greyanchor.printroom import choices as chosen
-from greyanchor.printroom import files, preparing, rasters
+from greyanchor.printroom import files, preparing, rasters, run_preparing
 from greyanchor.printroom.links import link_of, order_of
 from greyanchor.printroom.models import Artwork, Job, PrintFile
 
@@ -124,28 +124,33 @@ def loupe(request: HttpRequest, pk: int) -> HttpResponse:
 @require_GET
 def print_file(request: HttpRequest, pk: int) -> HttpResponse:
     """The planes."""
-    record = get_object_or_404(PrintFile.objects.select_related("job"), pk=pk)
+    record = get_object_or_404(PrintFile.objects.select_related("job", "run"), pk=pk)
     if not record.file:
         raise Http404("not prepared yet")
-    name = f"{record.job.name.rsplit('.', 1)[0]}-{record.pk}.tif"
+    name = f"{str(record).rsplit('.', 1)[0]}-{record.pk}.tif"
     return FileResponse(open(files.local(record.file), "rb"), as_attachment=True, filename=name)
 
 
 @require_GET
 def print_picture(request: HttpRequest, pk: int, which: str) -> HttpResponse:
     """The print as the printer shows it, or the artwork in the same size beside it."""
-    record = get_object_or_404(PrintFile.objects.select_related("job__artwork", "job__mode"), pk=pk)
+    record = get_object_or_404(PrintFile.objects.select_related("job__artwork", "mode"), pk=pk)
     if which == "print":
         if not record.picture:
             raise Http404("no picture of the print")
         return FileResponse(open(files.local(record.picture), "rb"), content_type="image/png", headers=_KEPT)
+    if record.job is None:
+        path = files.local(run_preparing.art_name(record))
+        if not path.exists():
+            raise Http404("not prepared yet")
+        return FileResponse(open(path, "rb"), content_type="image/png", headers=_KEPT)
     shape = chosen.shape_of(chosen.of_print_file(record), record.job.page)
     picture = shape.upright(rasters.level(record.job.artwork, record.job.page, 0))
     pixels = small(picture, shape.part)
-    if record.job.mode is None:
+    if record.mode is None:
         raise Http404("no mode")
     try:
-        link = link_of(picture, record.job, record.job.mode, chosen.of_print_file(record))
+        link = link_of(picture, record.job, record.mode, chosen.of_print_file(record))
         return _png(views.render(link, pixels, "art"))
     except BadInput as error:
         raise Http404(str(error)) from error

@@ -16,6 +16,7 @@ import { offerPicture, PICTURES } from "./pictures.js";
 import { watchPlot } from "./plot.js";
 import { markRow, watchReading } from "./reading.js";
 import { watchRequests } from "./requests.js";
+import { watchRunTable } from "./run-table.js";
 import { watchSignIn } from "./sign-in-again.js";
 import { makeSortable, offerCsv } from "./table.js";
 
@@ -33,6 +34,7 @@ function prepare(root) {
   for (const box of root.querySelectorAll("[data-one-at-a-time]")) oneAtATime(box);
   for (const box of root.querySelectorAll("[data-glass]")) underGlass(box);
   for (const box of root.querySelectorAll("[data-light-table]")) watchLightTable(box);
+  for (const box of root.querySelectorAll("[data-run-table]")) watchRunTable(box);
   for (const form of root.querySelectorAll("form[data-drop]")) watchDrops(form);
   showFoot(root);
   for (const field of root.querySelectorAll("[data-folder]")) field.webkitdirectory = true;
