@@ -8,6 +8,8 @@ class PrintroomConfig(AppConfig):
     label = "printroom"
 
     def ready(self) -> None:
-        from greyanchor.printroom import tasks
+        from greyanchor.builds.stages.release_evidence import trial_of
+        from greyanchor.printroom import tasks, trials
 
         assert tasks, "loaded so that the worker finds what it does"
+        trial_of.connect(trials.on_trial_asked, dispatch_uid="trial prints")

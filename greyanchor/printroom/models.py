@@ -275,6 +275,11 @@ class MediaRoll(models.Model):
         """What is left of it."""
         return self.left_mm / 1000.0
 
+    @property
+    def metres_first(self) -> float:
+        """What was on it when it was first seen."""
+        return self.first_mm / 1000.0
+
 
 class Print(models.Model):
     """One printing of a print file: where it stands, what it used, how it ended.
@@ -305,6 +310,7 @@ class Print(models.Model):
         CheckPrint, null=True, on_delete=models.SET_NULL, related_name="went_with"
     )
     faults = models.JSONField(default=list, blank=True)
+    judged = models.JSONField(default=dict, blank=True)
     key = models.CharField(max_length=16, unique=True)
     number = models.PositiveIntegerField(null=True)
     state = models.CharField(max_length=10, choices=State.choices, default=State.HELD, db_index=True)

@@ -264,11 +264,16 @@ def _kept(record: Print, state: PrintState, queue: QueuePort) -> int:
         if state.state == "done":
             facts["picture"] = _picture(record, queue)
             facts["started_at"] = record.started_at or now
+        reason = state.reason
         if (state.media_mm or 0.0) > 0.0:
-            facts["roll"] = rolls.roll_in(record.printer, queue.machine())
+            machine = queue.machine()
+            facts["roll"] = rolls.roll_in(record.printer, machine)
+            if record.media and machine.media and machine.media != record.media[:160]:
+                changed = f"the media was changed in the middle: {record.media}, then {machine.media}"
+                reason = f"{reason}; {changed}" if reason else changed
         del facts["reason"], facts["seconds_left"]
         with transaction.atomic():
-            _over(record, State(state.state), state.reason, **facts)
+            _over(record, State(state.state), reason, **facts)
             if state.state == "done":
                 proof.strip_of_print(record)
         return 1

@@ -44,7 +44,7 @@ def make(jobs: Iterable[Job], user: User | None, name: str = "") -> Run:
         name=(name or _name(chosen))[:200],
         printer=mode.printer,
         mode=mode,
-        width_mm=_width(mode),
+        width_mm=width_of(mode),
         rules=layout.Rules().as_dict(),
         made_by=user,
     )
@@ -74,7 +74,7 @@ def _name(jobs: Sequence[Job]) -> str:
     return jobs[0].name if not more else f"{jobs[0].name} and {more} more"
 
 
-def _width(mode: PrintMode) -> float:
+def width_of(mode: PrintMode) -> float:
     """Media that is in the machine, as it says itself; as the library has it where it does not answer."""
     known = min(float(mode.media.width_mm), float(mode.printer.width_mm))
     try:
@@ -204,7 +204,7 @@ def lay_anew(run: Run, version: int) -> Run:
     """Forget what was laid by hand, and ask the machine again how wide its media is."""
 
     def apply(r: Run) -> None:
-        r.by_hand, r.width_mm = False, _width(r.mode)
+        r.by_hand, r.width_mm = False, width_of(r.mode)
 
     return _changed(run, version, apply)
 

@@ -2,7 +2,7 @@
 
 from django.urls import path, re_path
 
-from greyanchor.printroom.views import folders, ledger, light_table, machines, pictures, runs, wall
+from greyanchor.printroom.views import folders, ledger, light_table, machines, pictures, runs, trials, wall
 
 urlpatterns = [
     path("artwork/", wall.artwork_list, name="artwork"),
@@ -39,6 +39,9 @@ urlpatterns = [
         name="print-file-picture",
     ),
     path("print-files/<int:pk>/print/", machines.print_order, name="print-order"),
+    path("modes/<int:pk>/trial/", trials.mode_trial, name="mode-trial"),
+    path("prints/<int:pk>/faults/", trials.print_fault, name="print-fault"),
+    path("prints/<int:pk>/judge/", trials.print_judge, name="print-judge"),
     path("modes/<int:pk>/before-after/", ledger.mode_before_after, name="mode-before-after"),
     path("modes/<int:pk>/nudges/", light_table.mode_nudges, name="mode-nudges"),
     path("runs/", runs.run_list, name="runs"),
@@ -66,7 +69,7 @@ urlpatterns = [
     path("prints/<int:pk>/", ledger.print_page, name="print"),
     path("prints/<int:pk>/seen.png", ledger.print_seen, name="print-seen"),
     re_path(
-        r"^prints/(?P<pk>\d+)/(?P<act>go|hold|cancel|again|earlier|later)/$",
+        r"^prints/(?P<pk>\d+)/(?P<act>go|hold|cancel|again|earlier|later|before)/$",
         machines.print_act,
         name="print-act",
     ),

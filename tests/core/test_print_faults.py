@@ -77,3 +77,38 @@ def test_too_much_ink_spoils_a_print_and_only_where_it_lies() -> None:
     assert spoiled.std(axis=(0, 1)).max() > 5.0
     again = seen_print(press, raw, 0.5, MACHINE, right()).astype(float)
     assert (again == seen).all(), "the same print looks the same whenever it is looked at"
+
+
+def test_heavy_ink_across_a_wide_print_lifts_the_media_in_its_middle() -> None:
+    """Scuffing that no chart shows: it needs width, much ink and little vacuum."""
+    raw = np.zeros((120, 300, 4))
+    raw[30:90] = (0.7, 0.6, 0.5, 0.2)
+    press = press_for(environment())
+
+    def hit(width_mm: float, vacuum: float) -> np.ndarray:
+        loose, held = (
+            seen_print(press, raw, width_mm / 300, MACHINE, {"vacuum": v}).astype(int) for v in (vacuum, 80.0)
+        )
+        return np.abs(loose - held).max(axis=2)
+
+    wide = hit(1100.0, 30.0)
+    assert wide[30:90, 120:180].max() > 20, "the middle is scuffed"
+    assert not wide[30:90, :40].any() and not wide[:25].any(), "the edges and bare media are not"
+    assert not hit(300.0, 30.0).any(), "a narrow print does not lift"
+    assert not hit(1100.0, 80.0).any(), "vacuum holds it"
+
+
+def test_feed_that_fits_at_first_leaves_lines_after_some_length() -> None:
+    press = press_for(environment())
+    raw = np.full((1000, 8, 4), 0.25)
+    seen = seen_print(press, raw, 4.0, MACHINE, {"feed": right()["feed"]}).astype(float).mean(axis=(1, 2))
+    assert seen[:250].std() < 0.5 * seen[700:].std(), "the fourth metre has lines, the first has none"
+
+
+def test_the_beginning_is_deformed_where_it_lay_on_the_heater() -> None:
+    press = press_for(environment())
+    raw = np.full((200, 60, 4), 0.2)
+    hot = seen_print(press, raw, 1.0, MACHINE, {"heat_before": 65.0}).astype(int)
+    cold = seen_print(press, raw, 1.0, MACHINE, {"heat_before": 30.0}).astype(int)
+    assert np.abs(hot - cold)[:20].max() > 5
+    assert np.abs(hot - cold)[150:].max() <= 1, "media that is advanced first comes out flat"

@@ -6,6 +6,7 @@ from typing import Any
 
 from django.contrib.auth.models import User
 from django.db import transaction
+from django.dispatch import Signal
 from django.utils import timezone
 
 from greyanchor.accounts.roles import RELEASE, needs
@@ -18,6 +19,10 @@ from greyanchor.measuring.models import ReadingPass, written
 from greyanchor.measuring.queries import double_reading
 from greyanchor.measuring.services import averaged
 
+#: whoever prints answers for a `mode` with whether a trial print found it fit, and how it was, in words; with
+#: nothing where none was printed through it as it is
+trial_of = Signal()
+
 
 def evidence(mode: PrintMode, build: Build | None = None) -> list[dict[str, Any]]:
     """What the shop's rules ask for, each as {rule, ok, text}; `build` is the log it was made in, where there
@@ -25,7 +30,17 @@ def evidence(mode: PrintMode, build: Build | None = None) -> list[dict[str, Any]
     """
     rules = ShopRules.current()
     items = [_profile(mode, rules), _check(mode, rules)]
+    if rules.trial_print:
+        items.append(_trial(mode))
     return [_double(mode, build), *items] if rules.double_reading else items
+
+
+def _trial(mode: PrintMode) -> dict[str, Any]:
+    said = [answer for _, answer in trial_of.send(PrintMode, mode=mode) if answer]
+    if not said:
+        return _fact("trial print", False, "no trial form was printed through the mode as it is")
+    ok, text = said[0]
+    return _fact("trial print", ok, text)
 
 
 def _fact(rule: str, ok: bool, text: str) -> dict[str, Any]:

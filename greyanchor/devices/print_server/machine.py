@@ -26,6 +26,8 @@ TROUBLES = {
     "out-of-ink": "marker-supply-empty-error",
     "cover-open": "cover-open-error",
 }
+#: pixels of the longer side of the picture of a print; more where faults are looked for on it
+_SIDE, _TRIAL_SIDE = 480, 1100
 _TICK, _NOTED_EVERY = 0.05, 0.5
 #: shortest print, so that each can be seen, seconds of the printer's own time
 _LEAST_SECONDS = 2.0
@@ -102,6 +104,7 @@ class PrintingMachine:
         spool.save_machine()
         self.started = time.time()
         self._ends = threading.Event()
+        self._rests_until = 0.0
         self._thread = threading.Thread(target=self._run, name="machine", daemon=True)
 
     def start(self) -> None:
@@ -230,14 +233,20 @@ class PrintingMachine:
             if job.share >= 1.0 and not job.is_over:
                 self._picture(job)  # takes a while: the printer answers meanwhile
                 self.spool.end(job, JobState.COMPLETED, "job-completed-successfully", job.message)
+                self._rests_until = time.monotonic() + self._pause_after(job)
             with self.spool.lock:
                 if now - noted > _NOTED_EVERY or job.is_over:
                     noted = now
                     self.spool.save(job)
                     self.spool.save_machine()
 
+    def _pause_after(self, job: SpooledJob) -> float:
+        """Seconds that a print dries before the next begins."""
+        handling = job.ticket.get("settings", {}).get("handling", {})
+        return float(handling.get("sheet_pause", 0.0)) / float(self.facts["clock"])
+
     def _next(self) -> SpooledJob | None:
-        if self.facts["paused"] or self.trouble:
+        if self.facts["paused"] or self.trouble or time.monotonic() < self._rests_until:
             return None
         job = next((j for j in self.spool.waiting if j.state == JobState.PENDING and j.size), None)
         if job is None:
@@ -288,7 +297,8 @@ class PrintingMachine:
         if not settings:
             return
         try:
-            data = print_picture(self.spool.document(job.number), settings, self.model, job.number)
+            side = _TRIAL_SIDE if job.ticket.get("trial") else _SIDE
+            data = print_picture(self.spool.document(job.number), settings, self.model, job.number, side)
         except (BadInput, KeyError, ValueError, TypeError) as error:
             job.message = f"no picture of it: {error}"
             return
@@ -351,7 +361,7 @@ def _dots(page: Any, name: str) -> float:
 
 
 def print_picture(
-    path: Path, settings: Mapping[str, Any], model: Model, number: int, side: int = 480
+    path: Path, settings: Mapping[str, Any], model: Model, number: int, side: int = _SIDE
 ) -> bytes:
     """PNG of what a print file leaves on the media: its planes, made small, through the simulated press."""
     import numpy as np

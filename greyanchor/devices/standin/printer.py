@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Mapping, Sequence
+from functools import cached_property
 from typing import Any
 
 from PIL import Image
@@ -16,6 +17,8 @@ from greyanchor.core.simulation import faults
 from greyanchor.core.simulation.catalogue import press_for
 from greyanchor.core.simulation.machine import NOZZLES, Mechanics
 from greyanchor.core.simulation.print_faults import seen_print
+from greyanchor.devices.ipp.client import IppClient
+from greyanchor.devices.ipp.memory import IppMemory
 from greyanchor.devices.ports import Connection, Control, Machine, PrintTicket
 from greyanchor.devices.standin.memory import SlotMemory
 
@@ -36,6 +39,7 @@ class StandinPrinter:
 
     def __init__(self, connection: Connection) -> None:
         self._state = connection.state
+        self._address = str(connection.options.get("address", "")).strip()
         self._machine = connection.machine or Machine("stand-in", "stand-in", "")
 
     def print_chart(self, chart: ReadingSet, environment: PrintEnvironment, number: int) -> PrintTicket:
@@ -76,9 +80,13 @@ class StandinPrinter:
 
     # --- memory --------------------------------------------------------------------------------
 
-    @property
-    def _memory(self) -> SlotMemory:
-        return SlotMemory(self._state.setdefault("slots", {}), self._machine.abilities, self._machine.slots)
+    @cached_property
+    def _memory(self) -> SlotMemory | IppMemory:
+        """In the printer itself where it has an address, else as this application keeps it."""
+        kept, machine = self._state.setdefault("slots", {}), self._machine
+        if self._address:
+            return IppMemory(IppClient(self._address), machine.abilities, machine.slots, kept)
+        return SlotMemory(kept, machine.abilities, machine.slots)
 
     def send(self, number: int, name: str, values: Mapping[str, float]) -> None:
         self._memory.send(number, name, values)

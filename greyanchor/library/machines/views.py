@@ -37,9 +37,14 @@ def slots_page(request: HttpRequest, pk: int) -> HttpResponse:
     """What the memory of a machine holds, beside what was sent to it."""
     printer = _printer(pk)
     abilities = printer.ability_map
+    try:
+        held, trouble = slots.slots_of(printer), ""
+    except BadInput as error:
+        held, trouble = [], error.sentence
     context = {
         "printer": printer,
-        "slots": slots.slots_of(printer),
+        "slots": held,
+        "trouble": trouble,
         "may_make": may(request.user, MAKE),
         "may_tune": may(request.user, MAKE) and bool(controls.controls_of(printer)),
         "presets": MediaPreset.objects.filter(printer_model=printer.model),

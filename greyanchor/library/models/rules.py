@@ -26,6 +26,11 @@ class ShopRules(models.Model):
         default=True,
         help_text="ramps and profile chart, in two passes that agree",
     )
+    trial_print = models.BooleanField(
+        "a trial form was printed and looked at",
+        default=False,
+        help_text="our own form at full width, through the mode as it is, found fit by somebody",
+    )
     version = models.PositiveIntegerField(default=1, editable=False)
 
     class Meta:

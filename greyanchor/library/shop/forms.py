@@ -12,7 +12,7 @@ class RulesForm(forms.ModelForm):
 
     class Meta:
         model = ShopRules
-        fields = ["double_reading", "profile_error", "check_days"]
+        fields = ["double_reading", "profile_error", "check_days", "trial_print"]
 
 
 class PersonForm(forms.Form):

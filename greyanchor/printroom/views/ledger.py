@@ -10,11 +10,13 @@ from django.core.paginator import Paginator
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
+from PIL import Image
 
 from greyanchor.library.models import Printer, PrintMode
 from greyanchor.printroom import files, prints
 from greyanchor.printroom.ledger import BY, COLUMNS, asked_of, before_and_after, lines_of, narrowed, used
 from greyanchor.printroom.models import MediaRoll, Print
+from greyanchor.printroom.trials import FAULTS
 
 _PAGE = 48
 
@@ -138,6 +140,8 @@ def print_page(request: HttpRequest, pk: int) -> HttpResponse:
             "print_file__job__artwork",
             "print_file__run",
             "print_file__mode__profile",
+            "print_file__edition__curve_set",
+            "print_file__edition__profile",
             "print_file__edition",
             "printer__site",
             "asked_by",
@@ -153,16 +157,51 @@ def print_page(request: HttpRequest, pk: int) -> HttpResponse:
     panels = []
     if run is not None:
         panels = [(j["job"], j["panel"]) for j in record.print_file.ticket.get("jobs", []) if j["panel"]]
+    seen = _seen_size(record)
     context = {
         "print": record,
+        "seen": seen,
+        "marks": _marks(record, seen),
+        "kinds": FAULTS.items(),
         "size": prints.size_mm(record),
         "ticket": record.print_file.ticket,
         "mode": record.print_file.mode,
         "jobs": jobs,
         "panels": panels,
+        "is_trial": run is not None and run.is_trial,
         "has_rest": run is not None and record.state in (Print.State.FAILED, Print.State.CANCELLED),
     }
     return render(request, "printroom/print.html", context)
+
+
+def _seen_size(record: Print) -> tuple[int, int] | None:
+    """Pixels of the picture of a print."""
+    if not record.picture:
+        return None
+    try:
+        with Image.open(files.local(record.picture)) as picture:
+            return picture.size
+    except OSError:
+        return None
+
+
+def _marks(record: Print, seen: tuple[int, int] | None) -> list[dict[str, Any]]:
+    """Faults that are marked, in pixels of the picture and in words."""
+    wide, tall = seen or (1, 1)
+    radius = 0.022 * max(wide, tall)
+    return [
+        {
+            **f,
+            "px": f["x"] * wide,
+            "py": f["y"] * tall,
+            "pr": radius,
+            "text_y": radius * 0.4,
+            "words": FAULTS.get(f["kind"], f["kind"]),
+            "across": 100.0 * f["x"],
+            "along": 100.0 * f["y"],
+        }
+        for f in record.faults
+    ]
 
 
 @require_GET

@@ -5,12 +5,14 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib import messages
+from django.db.models import Count
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from greyanchor.accounts.roles import USE, takes
 from greyanchor.core.errors import BadInput
+from greyanchor.library.machines.readiness import dues_of
 from greyanchor.library.models import Printer
 from greyanchor.printroom import prints
 from greyanchor.printroom.models import Print, PrintFile
@@ -42,7 +44,8 @@ def machine_list(request: HttpRequest) -> HttpResponse:
 
 def _context(printer: Printer) -> dict[str, Any]:
     roll = roll_of(printer)
-    return {"printer": printer, "roll": roll, **_drawn(roll)}
+    overdue = [d for d in dues_of(printer) if d.due.overdue] if printer.abilities else []
+    return {"printer": printer, "roll": roll, "overdue": overdue, **_drawn(roll)}
 
 
 def _drawn(roll: Roll) -> dict[str, Any]:
@@ -65,7 +68,8 @@ def _drawn(roll: Roll) -> dict[str, Any]:
 def machine_page(request: HttpRequest, pk: int) -> HttpResponse:
     """The roll of a machine."""
     printer = get_object_or_404(Printer.objects.select_related("site"), pk=pk)
-    return render(request, "printroom/machine.html", _context(printer))
+    rolls = printer.rolls.annotate(prints_of=Count("prints")).order_by("-is_in", "-seen_at")[:12]
+    return render(request, "printroom/machine.html", {**_context(printer), "rolls": rolls})
 
 
 @require_GET
@@ -100,6 +104,9 @@ def print_act(request: HttpRequest, pk: int, act: str) -> HttpResponse:
             prints.again(record, request.user)  # type: ignore[arg-type]
         elif act in ("earlier", "later"):
             prints.move(record, _neighbour(record, act))
+        elif act == "before":
+            other = request.POST.get("other", "")
+            prints.move(record, Print.objects.filter(pk=int(other)).first() if other.isdecimal() else None)
         else:
             {"go": prints.go, "hold": prints.hold, "cancel": prints.cancel}[act](record)
     except BadInput as error:

@@ -31,6 +31,8 @@ from greyanchor.printroom.outcomes import minutes_of
 from greyanchor.profiles.models import AimRecord
 
 _PAGE = 48
+#: how much of the media is shown at least, in widths of it
+_SHOWN = 1.6
 _RULE_NUMBERS = ("gap", "advance", "hem", "eyelets")
 _RULE_SWITCHES = ("crop", "cutter", "line")
 _MARKS = (
@@ -121,6 +123,8 @@ def _context(run: Run, trouble: str = "") -> dict[str, Any]:
         parts, has_contours, cuts, trouble = {}, False, [], trouble or error.sentence
     pieces = [_piece(run, p, parts) for p in laid.pieces]
     held = in_force(run.mode)
+    # the media goes on behind the run, so that there is room to lay pieces
+    shown = max(laid.length, _SHOWN * laid.width)
     file = run.print_files.first()
     return {
         "run": run,
@@ -129,13 +133,14 @@ def _context(run: Run, trouble: str = "") -> dict[str, Any]:
         "laid": laid,
         "figures": figures,
         "pieces": pieces,
-        "box": f"0 0 {laid.length:.1f} {laid.width:.1f}",
+        "box": f"0 0 {shown:.1f} {laid.width:.1f}",
+        "shown": shown,
         "place": f"matrix(0 -1 1 0 0 {laid.width:.3f})",
         "bars": [m for m in laid.marks if isinstance(m, Bar)],
         "discs": [m for m in laid.marks if not isinstance(m, Bar)],
         "paths": [("M" + " ".join(f"{x:.2f},{y:.2f}" for x, y in c.followed), c.kind) for c in cuts],
         "cut_metres": sum(c.length for c in cuts) / 1000.0,
-        "stretch": 100.0 * max(1.0, laid.length / laid.width / 5.5),
+        "stretch": 100.0 * max(1.0, shown / laid.width / 5.5),
         "table": {
             "gap": run.laid_by.gap,
             "around": run.laid_by.around,

@@ -340,6 +340,8 @@ def test_untagged_colours_are_taken_for_what_the_job_says(
 def test_a_print_file_of_an_earlier_version_is_still_shown(client: Client, job: Job) -> None:
     """It knows fewer choices than jobs have today."""
     old = {k: v for k, v in choices.USUAL.items() if k not in ("source", "picture_intent")}
-    record = PrintFile.objects.create(job=job, state="done", choices=old, ticket={"edition": 0})
+    record = PrintFile.objects.create(
+        job=job, mode=job.mode, state="done", choices=old, ticket={"edition": 0}
+    )
     answer = client.get(f"/print-files/{record.pk}/art.png")
     assert answer.status_code == 200 and answer["Content-Type"] == "image/png"

@@ -18,6 +18,7 @@ from PIL import Image, ImageSequence
 from reportlab.pdfgen.canvas import Canvas
 
 from greyanchor.accounts.roles import acting
+from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import PrintMode
 from greyanchor.measuring import services as reading
@@ -224,7 +225,7 @@ def test_a_turned_piece_is_printed_turned(
         job = run.parts.first().job
         jobs.change(job, {"crop": [0.0, 0.0, 1.0, 0.4]}, job.version)
         run = runs.change(run, {"rules": {"line": False}, "name": "turned"}, run.version)
-        flat = [p for p in run.places if p["id"] == str(job.pk)][0]
+        flat = next(p for p in run.places if p["id"] == str(job.pk))
         others = [p for p in run.places if p["id"] != str(job.pk)]
         upright = {**flat, "turned": True, "x": 200.0, "y": 0.0}
         run = runs.place(run, [upright, *others], run.version)
@@ -237,10 +238,15 @@ def test_a_turned_piece_is_printed_turned(
     single = runs.make([job], user)
     other = prepared(single, user, django_capture_on_commit_callbacks)
     plain = dots_of(other)[:, : round(found.width * scale), : round(found.height * scale)]
-    coarse = [np.add.reduceat(np.add.reduceat(a.astype(int), range(0, a.shape[1] - 20, 20), 1),
-                              range(0, a.shape[2] - 20, 20), 2) for a in (np.rot90(plain, -1, (1, 2)), part)]  # fmt: skip
-    rows, columns = (min(c.shape[i] for c in coarse) - 1 for i in (1, 2))
-    a, b = (c[:, :rows, :columns].ravel() for c in coarse)
+
+    def coarse(planes: np.ndarray) -> np.ndarray:
+        """Ink in squares of 20 dots."""
+        down, across = (range(0, planes.shape[i] - 20, 20) for i in (1, 2))
+        return np.add.reduceat(np.add.reduceat(planes.astype(int), down, 1), across, 2)
+
+    pair = [coarse(a) for a in (np.rot90(plain, -1, (1, 2)), part)]
+    rows, columns = (min(c.shape[i] for c in pair) - 1 for i in (1, 2))
+    a, b = (c[:, :rows, :columns].ravel() for c in pair)
     assert np.corrcoef(a, b)[0, 1] > 0.95, "the same picture, a quarter turned clockwise"
 
 
@@ -274,6 +280,8 @@ def test_a_killed_preparing_goes_on_with_the_pieces_that_are_there(
 def test_the_strip_of_a_run_is_read_and_its_check_hangs_on_the_print(
     client: Client, run: Run, user: User, aim: AimRecord, machine: Running, django_capture_on_commit_callbacks
 ) -> None:
+    run.mode.curves = CurveSet.straight({c: v / 100.0 for c, v in run.mode.limits.items()}).to_csv()
+    run.mode.save()
     with acting(user):
         strip = {
             "kind": "short",

@@ -3,6 +3,7 @@
 import { announceWithin, watchProblems } from "./announce.js";
 import { runClocks } from "./clock.js";
 import { followChannel, showHandles, watchHandle } from "./curve-handles.js";
+import { watchFaults } from "./faults.js";
 import { lead, leadToError } from "./focus.js";
 import { offerWhatIsThere, showDriverOptions, showSliders, watchForms } from "./forms.js";
 import { watchKeys } from "./keys.js";
@@ -16,6 +17,7 @@ import { offerPicture, PICTURES } from "./pictures.js";
 import { watchPlot } from "./plot.js";
 import { markRow, watchReading } from "./reading.js";
 import { watchRequests } from "./requests.js";
+import { watchRoll } from "./roll.js";
 import { watchRunTable } from "./run-table.js";
 import { watchSignIn } from "./sign-in-again.js";
 import { makeSortable, offerCsv } from "./table.js";
@@ -34,6 +36,8 @@ function prepare(root) {
   for (const box of root.querySelectorAll("[data-one-at-a-time]")) oneAtATime(box);
   for (const box of root.querySelectorAll("[data-glass]")) underGlass(box);
   for (const box of root.querySelectorAll("[data-light-table]")) watchLightTable(box);
+  for (const box of root.querySelectorAll("[data-faults]")) watchFaults(box);
+  for (const box of root.querySelectorAll("[data-roll]")) watchRoll(box);
   for (const box of root.querySelectorAll("[data-run-table]")) watchRunTable(box);
   for (const form of root.querySelectorAll("form[data-drop]")) watchDrops(form);
   showFoot(root);
