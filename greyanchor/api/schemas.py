@@ -154,3 +154,108 @@ class Delivery(Schema):
     outcome: Literal["taken", "refused"]
     reason: str
     print: int | None
+
+
+# --- the print room --------------------------------------------------------------------------
+
+
+class ArtworkPage(Schema):
+    """A page of artwork; mm."""
+
+    width_mm: float | None
+    height_mm: float | None
+    spots: list[str]
+
+
+class Finding(Schema):
+    """What was found in artwork: how grave (stop, warn, know), what, where, and what to do."""
+
+    level: str
+    text: str
+    where: str = ""
+    advice: str = ""
+
+
+class Artwork(Schema):
+    """Artwork that was taken in."""
+
+    id: int
+    name: str
+    sha256: str
+    size: int
+    state: str
+    message: str
+    kind: str
+    pages: list[ArtworkPage]
+    findings: list[Finding]
+    url: str
+
+
+class JobOrder(Schema):
+    """A job to be made. `choices` are those of a job by name, such as intent, margin_mm or quarters."""
+
+    artwork: int
+    mode: int
+    page: int = 1
+    width_mm: float | None = None
+    copies: int = 1
+    choices: dict[str, Any] = Field(default_factory=dict)
+    then: Literal["hold", "prepare", "print", "fill"] = "hold"
+
+
+class PrintFileFacts(Schema):
+    """What was prepared of a job."""
+
+    id: int
+    panel: int
+    state: str
+    progress: float
+    message: str
+    edition: int | None
+    planes_url: str | None
+
+
+class Print(Schema):
+    """A print: where it stands, what it used, how it ended, and what its check says."""
+
+    id: int
+    what: str
+    job: int | None
+    run: int | None
+    mode: int | None
+    edition: int | None
+    printer: str
+    state: str
+    reason: str
+    share: float
+    seconds_left: float | None
+    media: str
+    media_mm: float
+    ink_ml: dict[str, float]
+    verdict: str | None
+    asked_at: str
+    ended_at: str | None
+    picture_url: str | None
+    url: str
+
+
+class Prints(Schema):
+    """Prints, at most 200."""
+
+    total: int
+    prints: list[Print]
+
+
+class Job(Schema):
+    """A job with its print files and prints."""
+
+    id: int
+    name: str
+    artwork: int
+    mode: int | None
+    held: bool
+    then: str
+    choices: dict[str, Any]
+    print_files: list[PrintFileFacts]
+    prints: list[Print]
+    url: str

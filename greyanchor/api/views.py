@@ -25,17 +25,17 @@ MOST = 200
 #: largest body of readings, bytes
 MOST_READINGS = 16 * 2**20
 
-_REFUSED = dict.fromkeys((401, 403, 404, 422), schemas.Refusal)
-_SENT = _REFUSED | dict.fromkeys((400, 413), schemas.Refusal)
+REFUSED = dict.fromkeys((401, 403, 404, 422), schemas.Refusal)
+SENT = REFUSED | dict.fromkeys((400, 413), schemas.Refusal)
 
 
-def _binary(kind: str) -> dict[str, Any]:
+def binary(kind: str) -> dict[str, Any]:
     """How the description names an answer that is a file."""
     content = {kind: {"schema": {"type": "string", "format": "binary"}}}
     return {"responses": {200: {"description": "the file", "content": content}}}
 
 
-def _body(kind: str) -> dict[str, Any]:
+def body(kind: str) -> dict[str, Any]:
     """How the description names a request whose body is a file."""
     content = {kind: {"schema": {"type": "string", "format": "binary"}}}
     return {"requestBody": {"required": True, "content": content}}
@@ -44,7 +44,7 @@ def _body(kind: str) -> dict[str, Any]:
 # --- print modes -----------------------------------------------------------------------------
 
 
-@api.get("/modes", response={200: schemas.Modes, **_REFUSED}, url_name="modes")
+@api.get("/modes", response={200: schemas.Modes, **REFUSED}, url_name="modes")
 def mode_list(request: HttpRequest, asked: Query[schemas.ModeQuery]) -> Any:
     """Print modes, narrowed and searched."""
     found = search.find(request.GET, request.user)
@@ -59,7 +59,7 @@ def _mode(pk: int) -> PrintMode:
     return get_object_or_404(ready.defer("profile__fitted", "profile__boundary"), pk=pk)
 
 
-@api.get("/modes/{int:pk}", response={200: schemas.WholeMode, **_REFUSED}, url_name="mode")
+@api.get("/modes/{int:pk}", response={200: schemas.WholeMode, **REFUSED}, url_name="mode")
 def mode(request: HttpRequest, pk: int) -> Any:
     """One print mode with limits and handling settings."""
     return whole_mode_facts(_mode(pk))
@@ -67,9 +67,9 @@ def mode(request: HttpRequest, pk: int) -> Any:
 
 @api.get(
     "/modes/{int:pk}/profile.icc",
-    response=_REFUSED,
+    response=REFUSED,
     url_name="mode-profile",
-    openapi_extra=_binary("application/vnd.iccprofile"),
+    openapi_extra=binary("application/vnd.iccprofile"),
 )
 def mode_profile(request: HttpRequest, pk: int) -> HttpResponse:
     """Its ICC profile."""
@@ -81,9 +81,9 @@ def mode_profile(request: HttpRequest, pk: int) -> HttpResponse:
 
 @api.get(
     "/modes/{int:pk}/pack.zip",
-    response=_REFUSED,
+    response=REFUSED,
     url_name="mode-pack",
-    openapi_extra=_binary("application/zip"),
+    openapi_extra=binary("application/zip"),
 )
 def mode_pack(request: HttpRequest, pk: int, edition: str = "") -> HttpResponse:
     """The mode as a pack, or as it was released in an edition."""
@@ -102,9 +102,9 @@ def mode_pack(request: HttpRequest, pk: int, edition: str = "") -> HttpResponse:
 
 @api.post(
     "/packs",
-    response={202: schemas.Import, **_SENT},
+    response={202: schemas.Import, **SENT},
     url_name="packs",
-    openapi_extra=_body("application/zip"),
+    openapi_extra=body("application/zip"),
 )
 def pack_receive(request: HttpRequest, name: str = "pack.zip") -> Any:
     """Deliver a pack, as the body or as the file ``pack`` of a form; a person decides what becomes of it."""
@@ -117,7 +117,7 @@ def pack_receive(request: HttpRequest, name: str = "pack.zip") -> Any:
     return Status(202, import_facts(job))
 
 
-@api.get("/packs/{int:pk}", response={200: schemas.Import, **_REFUSED}, url_name="import")
+@api.get("/packs/{int:pk}", response={200: schemas.Import, **REFUSED}, url_name="import")
 def pack_import(request: HttpRequest, pk: int) -> Any:
     """How an import goes."""
     return import_facts(get_object_or_404(PackImport, pk=pk))
@@ -126,7 +126,7 @@ def pack_import(request: HttpRequest, pk: int) -> Any:
 # --- checks ----------------------------------------------------------------------------------
 
 
-@api.get("/checks", response={200: schemas.Checks, **_REFUSED}, url_name="checks")
+@api.get("/checks", response={200: schemas.Checks, **REFUSED}, url_name="checks")
 def check_list(request: HttpRequest, mode: str = "", verdict: str = "") -> Any:
     """Checks, the newest first, of a mode (primary key) or with a verdict (pass or fail)."""
     found = Check.objects.defer("readings", "result", "diagnosis")
@@ -137,7 +137,7 @@ def check_list(request: HttpRequest, mode: str = "", verdict: str = "") -> Any:
     return {"total": found.count(), "checks": [check_facts(c) for c in found[:MOST]]}
 
 
-@api.get("/checks/{int:pk}", response={200: schemas.WholeCheck, **_REFUSED}, url_name="check")
+@api.get("/checks/{int:pk}", response={200: schemas.WholeCheck, **REFUSED}, url_name="check")
 def check(request: HttpRequest, pk: int) -> Any:
     """One check with its criteria."""
     found = get_object_or_404(Check, pk=pk)
@@ -147,7 +147,7 @@ def check(request: HttpRequest, pk: int) -> Any:
 # --- charts and readings ---------------------------------------------------------------------
 
 
-@api.get("/charts", response={200: schemas.Charts, **_REFUSED}, url_name="charts")
+@api.get("/charts", response={200: schemas.Charts, **REFUSED}, url_name="charts")
 def open_charts(request: HttpRequest) -> Any:
     """Prints that wait for readings; at most 200."""
     return {"charts": [_open_chart(p) for p in waiting.open_prints()[:MOST]]}
@@ -163,9 +163,7 @@ def _open_chart(job: SheetPrint) -> dict[str, Any]:
     }
 
 
-@api.get(
-    "/charts/{int:pk}/chart.txt", response=_REFUSED, url_name="chart", openapi_extra=_binary("text/plain")
-)
+@api.get("/charts/{int:pk}/chart.txt", response=REFUSED, url_name="chart", openapi_extra=binary("text/plain"))
 def chart_file(request: HttpRequest, pk: int) -> HttpResponse:
     """The chart of a print that waits: device values and places on its sheets, CGATS."""
     job = get_object_or_404(waiting.open_prints(), pk=pk)
@@ -174,9 +172,9 @@ def chart_file(request: HttpRequest, pk: int) -> HttpResponse:
 
 @api.post(
     "/readings",
-    response={201: schemas.Delivery, **_SENT, 422: schemas.Delivery | schemas.Refusal},
+    response={201: schemas.Delivery, **SENT, 422: schemas.Delivery | schemas.Refusal},
     url_name="readings",
-    openapi_extra=_body("text/plain"),
+    openapi_extra=body("text/plain"),
 )
 def readings(request: HttpRequest, name: str = "readings.txt", print: str = "") -> Any:
     """Deliver readings of a print (CGATS, CxF or CSV), as the body or as the file ``readings`` of a form.

@@ -8,6 +8,7 @@ GREYANCHOR_CATALOGUE  address of the supplier's catalogue; none when empty
 GREYANCHOR_DEVICES folder in which drivers keep theirs (default: devices, in the home folder)
 GREYANCHOR_INBOX  folder that is watched for readings (default: inbox, in the home folder)
 GREYANCHOR_FILES  folder of artwork and print files (default: files, in the home folder)
+GREYANCHOR_DELIVERIES  folder of the delivery folders (default: deliveries, in the home folder)
 GREYANCHOR_HOT_FOLDERS  folder of the hot folders (default: hot-folders, in the home folder)
 GREYANCHOR_LOG_LEVEL   DEBUG, INFO (default), WARNING or ERROR
 GREYANCHOR_LOG_FORMAT  text (default) or json
@@ -50,6 +51,7 @@ ALLOWED_HOSTS = [h for h in os.environ.get("ALLOWED_HOSTS", "127.0.0.1,localhost
 INSTALLED_APPS = [
     "greyanchor.web",
     "greyanchor.demo",
+    "greyanchor.delivery",
     "greyanchor.printroom",
     "greyanchor.builds",
     "greyanchor.checks",
@@ -174,6 +176,7 @@ DEVICES_HOME = Path(os.environ.get("GREYANCHOR_DEVICES", HOME / "devices"))
 #: artwork and print files; Django's storage
 MEDIA_ROOT = Path(os.environ.get("GREYANCHOR_FILES", HOME / "files"))
 #: hot folders are inside it
+DELIVERIES = Path(os.environ.get("GREYANCHOR_DELIVERIES", HOME / "deliveries"))
 HOT_FOLDERS = Path(os.environ.get("GREYANCHOR_HOT_FOLDERS", HOME / "hot-folders"))
 INBOX = Path(os.environ.get("GREYANCHOR_INBOX", HOME / "inbox"))
 #: largest file a person may upload, in bytes

@@ -13,6 +13,7 @@ urlpatterns = [
     path("", include("greyanchor.measuring.urls")),
     path("checks/", include("greyanchor.checks.urls")),
     path("", include("greyanchor.printroom.urls")),
+    path("", include("greyanchor.delivery.urls")),
 ]
 handler403 = "greyanchor.web.views.not_allowed"
 handler404 = "greyanchor.web.views.not_found"

@@ -17,6 +17,7 @@ from types import FrameType
 
 _RESTART_PAUSE = 2.0
 _WATCH_PAUSE = 2.0
+_DELIVER_PAUSE = 2.0
 _FOLLOW_PAUSE = 0.5
 #: how many times as fast as real ones the demo's printers print
 _HURRIED = "6"
@@ -172,6 +173,7 @@ def worker() -> int:
     queue.recover()
     threading.Thread(target=_watch, daemon=True).start()
     threading.Thread(target=_follow_prints, daemon=True).start()
+    threading.Thread(target=_deliver, daemon=True).start()
     consumer = HUEY.create_consumer(
         workers=1, worker_type="thread", periodic=False, check_worker_health=True, max_delay=_LOOK_PAUSE
     )
@@ -220,6 +222,26 @@ def _follow_prints() -> None:
             print(f"Following the prints failed: {error}", file=sys.stderr, flush=True)
         close_old_connections()
         time.sleep(_FOLLOW_PAUSE)
+
+
+def _deliver() -> None:
+    """Beside the queue: what is due goes into folders and to other programs, one process at a time."""
+    from django.db import close_old_connections
+
+    from greyanchor.delivery import folders, webhooks
+    from greyanchor.measuring.claims import claimed
+
+    while not _orphaned():
+        try:
+            with claimed("deliveries", 60.0) as mine:
+                if mine:
+                    folders.sweep()
+                    webhooks.sweep()
+                    webhooks.forget_old()
+        except Exception as error:
+            print(f"A delivery failed: {error}", file=sys.stderr, flush=True)
+        close_old_connections()
+        time.sleep(_DELIVER_PAUSE)
 
 
 def _orphaned() -> bool:

@@ -15,8 +15,8 @@ from greyanchor.background import queue
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import PrintMode
 from greyanchor.measuring.claims import claimed
-from greyanchor.printroom import intake, jobs
-from greyanchor.printroom.models import Arrived, Artwork, HotFolder, Job, PrintFile
+from greyanchor.printroom import intake, jobs, runs
+from greyanchor.printroom.models import Arrived, Artwork, HotFolder, Job, PrintFile, Run, Then
 from greyanchor.printroom.preparing import order_print_files
 
 #: seconds that a file must be left alone before it is taken
@@ -138,7 +138,7 @@ def _job(folder: HotFolder, artwork: Artwork) -> Job:
     facts = {"margin_mm": folder.margin_mm, "intent": folder.intent, "keep_black": folder.keep_black}
     if folder.width_mm:
         facts["width_mm"] = folder.width_mm
-    return jobs.make_job(artwork, folder.made_by, mode, 1, facts, held=not folder.go)
+    return jobs.make_job(artwork, folder.made_by, mode, 1, facts, held=not folder.go, then=folder.then)
 
 
 def _put_away(path: Path, where: str) -> None:
@@ -173,8 +173,8 @@ def begin_again() -> int:
 
 
 def go_by_themselves() -> int:
-    """Prepare jobs of folders that let them go, once their artwork was examined and nothing stops it; how
-    many. One process at a time does so.
+    """Let jobs go that are not held, once their artwork was examined and nothing stops them; how many. One
+    process at a time does so.
     """
     with claimed("hot folders go") as mine:
         return _go() if mine else 0
@@ -182,24 +182,44 @@ def go_by_themselves() -> int:
 
 def _go() -> int:
     started = 0
-    waiting = Arrived.objects.filter(
-        folder__go=True,
-        job__held=False,
-        job__mode__isnull=False,
-        job__print_files__isnull=True,
+    waiting = Job.objects.filter(
+        held=False,
+        mode__isnull=False,
+        print_files__isnull=True,
+        on_runs__isnull=True,
         artwork__state=Artwork.State.DONE,
-    ).select_related("job__artwork", "job__mode__printer", "job__mode__ink_set", "folder__made_by")
-    for arrived in waiting[:AT_ONCE]:
-        job = arrived.job
-        assert job is not None
+    ).select_related("artwork", "mode__printer", "mode__media", "mode__ink_set", "made_by")
+    for job in waiting.order_by("pk")[:AT_ONCE]:
         if job.artwork.worst == "stop":
-            type(job).objects.filter(pk=job.pk).update(held=True)
+            Job.objects.filter(pk=job.pk).update(held=True)
             continue
-        with acting(arrived.folder.made_by):
+        with acting(job.made_by):
             try:
-                order_print_files(job, arrived.folder.made_by)
+                if job.then == Then.FILL:
+                    _lay_on_filling(job)
+                else:
+                    order_print_files(job, job.made_by)
                 started += 1
             except BadInput as error:
-                Arrived.objects.filter(pk=arrived.pk).update(reason=str(error)[:400])
-                type(job).objects.filter(pk=job.pk).update(held=True)
+                Arrived.objects.filter(job=job).update(reason=str(error)[:400])
+                Job.objects.filter(pk=job.pk).update(held=True)
     return started
+
+
+#: what a run waits for where nothing else was said: a share of the width, minutes
+FILLS = {"share": 0.9, "minutes": 240.0}
+
+
+@transaction.atomic
+def _lay_on_filling(job: Job) -> None:
+    """Lay a job on the run of its mode that waits to fill; on a new one where none does."""
+    run = Run.objects.filter(mode=job.mode_id, state=Run.State.FILLING).order_by("pk").first()
+    if run is not None:
+        runs.put_on(run, [job])
+        return
+    arrived = Arrived.objects.filter(job=job).select_related("folder").first()
+    assert job.mode is not None
+    made = runs.make([job], job.made_by, f"{job.mode.name}, fills from {job.made_at:%-d %B %H:%M}")
+    fill = (arrived.folder.fill if arrived is not None else {}) or FILLS
+    made = runs.change(made, {"fill": fill, "goes": True, "rules": {"way": "save"}}, made.version)
+    runs.wait_to_fill(made, made.version)

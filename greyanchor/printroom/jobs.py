@@ -12,7 +12,7 @@ from greyanchor.accounts.roles import USE, needs
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import PrintMode
 from greyanchor.printroom import choices as chosen
-from greyanchor.printroom.models import Artwork, Job
+from greyanchor.printroom.models import Artwork, Job, Then
 
 #: steps that can be undone
 _STEPS = 50
@@ -27,8 +27,10 @@ def make_job(
     page: int = 1,
     choices: Mapping[str, Any] | None = None,
     held: bool = True,
+    then: str = Then.PREPARE,
 ) -> Job:
     """A job for a page of an artwork. It begins as mode and file have it, and takes nothing from another job.
+    One that is not held goes by itself once its artwork is examined: `then` says how far.
 
     Raises `BadInput` for artwork that was refused, a page that is not there, and choices that cannot be.
     """
@@ -45,6 +47,7 @@ def make_job(
         mode=mode,
         choices=chosen.checked(choices),
         held=held,
+        then=then,
         made_by=user,
     )
 

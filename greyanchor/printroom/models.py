@@ -76,8 +76,19 @@ class Artwork(Resumed):
         return next((level for level in ("stop", "warn", "know") if level in levels), "")
 
 
+class Then(models.TextChoices):
+    """What becomes of a job that goes by itself."""
+
+    PREPARE = "", "prepared"
+    PRINT = "print", "prepared and printed"
+    FILL = "fill", "laid on a run that waits to fill, and printed with it"
+
+
 class HotFolder(models.Model):
-    """A watched folder, with what stands for every file that falls into it."""
+    """A watched folder, with what stands for every file that falls into it.
+
+    `then` says what becomes of jobs where they `go` by themselves; `fill` what a run of them waits for.
+    """
 
     name = models.CharField(max_length=80, unique=True)
     folder = models.CharField(max_length=120, unique=True)
@@ -88,6 +99,8 @@ class HotFolder(models.Model):
     intent = models.CharField(max_length=12, default="relative")
     keep_black = models.BooleanField(default=False)
     go = models.BooleanField("prepare by itself", default=False)
+    then = models.CharField(max_length=8, choices=Then.choices, default=Then.PREPARE, blank=True)
+    fill = models.JSONField(default=dict, blank=True)
     active = models.BooleanField(default=True)
     made_by = models.ForeignKey(
         settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+"
@@ -132,6 +145,7 @@ class Job(models.Model):
     redo = models.JSONField(default=list, blank=True)
     outcomes = models.JSONField(default=dict, blank=True)
     held = models.BooleanField(default=True)
+    then = models.CharField(max_length=8, choices=Then.choices, default=Then.PREPARE, blank=True)
     piece_of = models.ForeignKey(
         "self", null=True, blank=True, on_delete=models.CASCADE, related_name="pieces"
     )

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Mapping
-from typing import Any
 
 from django.contrib.auth.models import User
 from django.db import transaction
@@ -19,12 +17,14 @@ from greyanchor.core.separation.prepare import small
 from greyanchor.core.separation.printing import print_to_file
 from greyanchor.devices.ports import ViewPort
 from greyanchor.library.machines.connections import printer_port
-from greyanchor.library.models import Edition, PrintMode
+from greyanchor.library.models import PrintMode
 from greyanchor.library.records.effective_settings import in_force
 from greyanchor.printroom import choices as chosen
-from greyanchor.printroom import files, rasters
+from greyanchor.printroom import files, prints, rasters
 from greyanchor.printroom.links import fingerprint, link_of, order_of
-from greyanchor.printroom.models import Job, PrintFile
+from greyanchor.printroom.models import Job, PrintFile, Then
+from greyanchor.printroom.signals import prepared
+from greyanchor.printroom.tickets import check_edition, newest_edition, ticket_of
 
 
 @needs(USE)
@@ -78,32 +78,6 @@ def order_print_files(job: Job, user: User | None) -> list[PrintFile]:
     return made
 
 
-def ticket_of(mode: PrintMode, changed: Mapping[str, float] | None = None) -> dict[str, Any]:
-    """What a print file says of what it was made for; `changed` are handling settings for it alone."""
-    return {
-        "mode": mode.name,
-        "edition": edition_of(mode),
-        "printer": mode.printer.model,
-        "ink_set": mode.ink_set.name,
-        "environment": mode.environment_hash,
-        "settings": {
-            "environment": mode.environment,
-            "handling": {**{key: held.value for key, held in in_force(mode).items()}, **(changed or {})},
-        },
-    }
-
-
-def newest_edition(mode: PrintMode) -> Edition | None:
-    """The newest edition of a mode."""
-    return mode.editions.order_by("-number").only("number").first()
-
-
-def edition_of(mode: PrintMode) -> int:
-    """The number of its newest edition; 0 where it has none."""
-    newest = newest_edition(mode)
-    return newest.number if newest else 0
-
-
 def size_mm(job: Job) -> tuple[float, float]:
     """Width and height of the whole page as the job prints it."""
     pages = job.artwork.pages
@@ -114,12 +88,6 @@ def size_mm(job: Job) -> tuple[float, float]:
     asked = chosen.of_job(job)["width_mm"]
     share = float(asked) / width if asked and width else 1.0
     return width * share, height * share
-
-
-def check_edition(mode: PrintMode, ticket: Mapping[str, Any]) -> None:
-    """Raises `BadInput` where a mode is no longer what something was made for."""
-    if edition_of(mode) != ticket["edition"] or mode.environment_hash != ticket["environment"]:
-        raise BadInput(f"{mode.name} has another edition by now: prepare the job again")
 
 
 def prepare_print_file(pk: int) -> None:
@@ -145,8 +113,13 @@ def prepare_print_file(pk: int) -> None:
     except BadInput as error:
         raise BadInput(error.reason, record.job.artwork.name) from error
     picture = _picture_of_print(record, mode)
-    PrintFile.objects.filter(pk=pk).update(file=name, picture=picture, facts=done.facts())
-    work.end(PrintFile, pk, PrintFile.State.DONE, "prepared")
+    with transaction.atomic():
+        PrintFile.objects.filter(pk=pk).update(file=name, picture=picture, facts=done.facts())
+        work.end(PrintFile, pk, PrintFile.State.DONE, "prepared")
+        record.refresh_from_db()
+        prepared.send(PrintFile, record=record)
+        if record.job.then == Then.PRINT and not record.job.held and not record.prints.exists():
+            prints.order(record, record.started_by, hold=False)
 
 
 def _picture_of_print(record: PrintFile, mode: PrintMode) -> str:

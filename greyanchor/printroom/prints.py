@@ -23,6 +23,8 @@ from greyanchor.library.models import Printer
 from greyanchor.measuring.claims import claimed
 from greyanchor.printroom import files, proof, rolls
 from greyanchor.printroom.models import Print, PrintFile, week_of
+from greyanchor.printroom.signals import print_over
+from greyanchor.printroom.tickets import edition_of
 
 #: prints that a machine has at a time: the one it prints, and the next
 AT_A_TIME = 2
@@ -41,8 +43,6 @@ def order(record: PrintFile, user: User | None, hold: bool = True, again_of: Pri
 
     Raises `BadInput` for one that is not prepared, or whose mode has another edition by now.
     """
-    from greyanchor.printroom.preparing import edition_of
-
     if record.state != PrintFile.State.DONE or not record.file:
         raise BadInput(f"{record} is {record.get_state_display()}, not prepared")
     mode = record.mode
@@ -311,4 +311,6 @@ def _over(record: Print, state: str, reason: str, **facts: Any) -> int:
             "seconds_left": None,
         }
     )
+    record.refresh_from_db()
+    print_over.send(Print, record=record)
     return 1

@@ -35,8 +35,9 @@ from greyanchor.printroom import choices as chosen
 from greyanchor.printroom import files, prints, rasters, run_pieces
 from greyanchor.printroom.links import fingerprint, inks_of, link_of, order_of
 from greyanchor.printroom.models import PrintFile, Run
-from greyanchor.printroom.preparing import check_edition, edition_of, newest_edition, ticket_of
 from greyanchor.printroom.run_pieces import Part
+from greyanchor.printroom.signals import prepared
+from greyanchor.printroom.tickets import check_edition, edition_of, newest_edition, ticket_of
 from greyanchor.profiles.models import AimRecord
 
 #: pixels across the picture of a run
@@ -145,6 +146,7 @@ def prepare_run(pk: int) -> None:
         PrintFile.objects.filter(pk=pk).update(file=name, facts=total)
         work.end(PrintFile, pk, PrintFile.State.DONE, "prepared")
         record.refresh_from_db()
+        prepared.send(PrintFile, record=record)
         if not record.prints.exists():
             prints.order(record, record.started_by, hold=not run.goes)
     shutil.rmtree(folder, ignore_errors=True)

@@ -113,7 +113,15 @@ AREAS = (
             Tab("Supplier's catalogue", "catalogue"),
         ),
     ),
-    Area("Shop", "shop", modules=("greyanchor.library.shop",)),
+    Area(
+        "Shop",
+        "shop",
+        modules=("greyanchor.library.shop", "greyanchor.delivery"),
+        tabs=(
+            Tab("People, programs and rules", "shop"),
+            Tab("Deliveries", "deliveries"),
+        ),
+    ),
     Area("New build", "new-build", views=("new-build",)),
 )
 

@@ -14,7 +14,7 @@ from greyanchor.core.numbers import parse_number
 from greyanchor.core.separation.link import INTENTS
 from greyanchor.library.models import PrintMode
 from greyanchor.printroom import hot_folders
-from greyanchor.printroom.models import Arrived, HotFolder
+from greyanchor.printroom.models import Arrived, HotFolder, Then
 
 
 @require_GET
@@ -26,6 +26,7 @@ def folder_list(request: HttpRequest) -> HttpResponse:
         "modes": PrintMode.objects.filter(state=PrintMode.State.RELEASED, profile__isnull=False).only("name"),
         "kinds": [(k, hot_folders.NAMES[k]) for k in hot_folders.KINDS],
         "intents": INTENTS,
+        "thens": Then.choices,
         "home": settings.HOT_FOLDERS,
     }
     return render(request, "printroom/hot_folders.html", context)
@@ -54,6 +55,7 @@ def folder_add(request: HttpRequest) -> HttpResponse:
             intent=sent.get("intent", "relative"),
             keep_black="keep_black" in sent,
             go="go" in sent,
+            then=sent["then"] if sent.get("then") in Then.values else Then.PREPARE,
         )
     except BadInput as error:
         messages.error(request, error.sentence)

@@ -98,6 +98,17 @@ def test_the_description_is_one_and_names_every_address() -> None:
         "/charts",
         "/charts/{pk}/chart.txt",
         "/readings",
+        "/artwork",
+        "/artwork/{pk}",
+        "/jobs",
+        "/jobs/{pk}",
+        "/print-files/{pk}/planes.tif",
+        "/prints",
+        "/prints/{pk}",
+        "/prints/{pk}/picture.png",
+        "/prints/{pk}/go",
+        "/prints/{pk}/hold",
+        "/prints/{pk}/cancel",
     }, "addresses that other programs already use"
 
 

@@ -181,7 +181,7 @@ def test_a_print_file_is_of_one_edition(job: Job, mode: PrintMode, user: User, m
         [record] = preparing.order_print_files(job, user)
         with pytest.raises(BadInput, match="being prepared already"):
             preparing.order_print_files(job, user)
-    monkeypatch.setattr("greyanchor.printroom.preparing.edition_of", lambda mode: 7)
+    monkeypatch.setattr("greyanchor.printroom.tickets.edition_of", lambda mode: 7)
     with pytest.raises(BadInput, match="has another edition by now"):
         preparing.prepare_print_file(record.pk)
 
