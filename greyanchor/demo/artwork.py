@@ -30,6 +30,7 @@ def pieces() -> Iterator[tuple[str, bytes]]:
         ("deck-chart-north.tif", deck_chart),
         ("pier-banner-six-metres.pdf", banner),
         ("tide-tables-two-pages.pdf", tide_tables),
+        ("buoy-sticker-round.pdf", sticker),
         ("signal-flags-one-bit.tif", signal_flags),
         ("fog-signal-notice.eps", notice),
         ("lighthouse-from-the-web.jpg", soft_picture),
@@ -194,6 +195,27 @@ def tide_tables() -> bytes:
             page.drawString(14 * mm, y * mm, f"{day + 1:2d}   {times}")
             page.line(14 * mm, (y - 1.4) * mm, 134 * mm, (y - 1.4) * mm)
         page.showPage()
+    page.save()
+    return out.getvalue()
+
+
+def sticker() -> bytes:
+    """A round sticker of 64 mm on a square of 72, with the contour that is cut."""
+    out = io.BytesIO()
+    page = _canvas(out, 72, 72)
+    page.setFillColor(_WATER)
+    page.circle(36 * mm, 36 * mm, 34 * mm, stroke=0, fill=1)
+    page.setFillColor(CMYKColor(0, 0.95, 0.9, 0.05))
+    page.rect(30 * mm, 24 * mm, 12 * mm, 30 * mm, stroke=0, fill=1)
+    page.circle(36 * mm, 56 * mm, 4 * mm, stroke=0, fill=1)
+    page.setFillColor(CMYKColor(0, 0, 0, 0))
+    page.rect(30 * mm, 36 * mm, 12 * mm, 6 * mm, stroke=0, fill=1)
+    page.setFillColor(_INK)
+    page.setFont(SANS, 9)
+    page.drawCentredString(36 * mm, 14 * mm, "KEEP TO STARBOARD")
+    page.setStrokeColor(_CUT)
+    page.setLineWidth(0.25)
+    page.circle(36 * mm, 36 * mm, 32 * mm, stroke=1, fill=0)
     page.save()
     return out.getvalue()
 

@@ -89,8 +89,8 @@ def seed(say: Callable[[str], None]) -> None:
         proof.seed(users, aim)
         say("the shared library: editions, pins, readiness, slots, the supplier's catalogue")
         library.seed(users)
-        say("the print room: artwork, jobs, print files")
-        printroom.seed(users)
+        say("the print room: artwork, jobs, runs, twelve weeks of prints")
+        printroom.seed(users, aim)
 
 
 def northlight_coated() -> AimRecord:

@@ -164,7 +164,13 @@ def size_mm(record: Print) -> tuple[float, float]:
     """Width and length of a print."""
     facts = record.print_file.facts
     dots = float(facts.get("resolution") or 1.0)
-    return float(facts.get("width", 0)) / dots * 25.4, float(facts.get("height", 0)) / dots * 25.4
+    return float(facts.get("width", 0)) / dots * 25.4, length_of(record.print_file)
+
+
+def length_of(record: PrintFile) -> float:
+    """mm of media that a print file takes."""
+    dots = float(record.facts.get("resolution") or 1.0)
+    return float(record.facts.get("height", 0)) / dots * 25.4
 
 
 # --- what workers do -------------------------------------------------------------------------

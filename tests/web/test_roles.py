@@ -19,6 +19,7 @@ from greyanchor.builds.evidence.charts import lay_out_stage
 from greyanchor.builds.models import Baseline, Build, Refinement, RefineRound, Restore, Task
 from greyanchor.checks.models import Check, Schedule, StripRecord, ToleranceRecord
 from greyanchor.core.errors import BadInput
+from greyanchor.delivery.models import DeliveryFolder
 from greyanchor.library.models import (
     LimitSet,
     MediaPreset,
@@ -31,7 +32,7 @@ from greyanchor.library.models import (
 from greyanchor.library.records import editing
 from greyanchor.measuring.models import ReadingPass, Upload
 from greyanchor.measuring.printing import print_sheet
-from greyanchor.printroom.models import Artwork, HotFolder, Job, Print, PrintFile
+from greyanchor.printroom.models import Artwork, HotFolder, Job, Print, PrintFile, Run, RunJob
 from greyanchor.profiles.models import AimRecord, Profile, ProfileWork, SpotRecord
 from tests.web.conftest import CHOICES
 from tests.web.library_kit import ABILITIES, mode, person, preset, profile
@@ -74,6 +75,15 @@ OPERATORS = {
     "print-file-act",
     "print-order",
     "print-act",
+    "print-rest",
+    "print-fault",
+    "print-judge",
+    "mode-trial",
+    "run-make",
+    "run-change",
+    "run-places",
+    "run-jobs",
+    "run-act",
 }
 #: addresses that a lead alone may post to; a mode in use is changed by leads, a draft by technicians
 LEADS = {
@@ -88,6 +98,10 @@ LEADS = {
     "shop",
     "media-classes-lend",
     "pass-withdraw",
+    "delivery-folder-add",
+    "webhook-add",
+    "delivery-switch",
+    "delivery-again",
 }
 #: pages that take a POST but change nothing by it
 LOOKING = {"sign-in", "start"}
@@ -177,8 +191,21 @@ def _print_room(made: PrintMode, user: User) -> dict[str, int]:
         name="a.png", sha256="0" * 64, size=1, file="artwork/00/0", facts=facts, state="failed"
     )
     job = Job.objects.create(artwork=artwork, name="a", mode=made, undo=[{"choices": {}, "mode": made.pk}])
-    file = PrintFile.objects.create(job=job, state="failed")
+    run = Run.objects.create(
+        name="r",
+        printer=made.printer,
+        mode=made,
+        width_mm=600.0,
+        rules={"gap": 5.0},
+        undo=[{"rules": {}, "places": [], "by_hand": False, "strip": {}, "after": {}, "cutting": {}, "fill": {},
+               "goes": False, "name": "earlier", "parts": [{"job_id": job.pk}]}],
+    )  # fmt: skip
+    RunJob.objects.create(run=run, job=job)
+    file = PrintFile.objects.create(job=job, mode=made, state="failed")
+    folder = DeliveryFolder.objects.create(name="d", folder="d", files=["profile"])
     return {
+        "run": run.pk,
+        "delivery": folder.pk,
         "artwork": artwork.pk,
         "job": job.pk,
         "print-file": file.pk,
@@ -194,6 +221,12 @@ _WHOSE = (
     ("print-file", "print-file"),
     ("print-order", "print-file"),
     ("print-act", "job-print"),
+    ("print-rest", "job-print"),
+    ("print-fault", "job-print"),
+    ("print-judge", "job-print"),
+    ("prints", "job-print"),
+    ("run", "run"),
+    ("delivery", "delivery"),
     ("hot-folder", "hot"),
     ("check-print", "print"),
     ("check", "check"),
@@ -260,7 +293,7 @@ def arguments(name: str, pattern: URLPattern, world: dict[str, Any]) -> dict[str
     whose = next((w for start, w in _WHOSE if name.startswith(start)), "mode")
     usual = {
         "pk": world[whose],
-        "kind": "ink-limits",
+        "kind": "folder" if name.startswith("delivery") else "ink-limits",
         "key": world["set"],
         "purpose": "profile",
         "channel": "C",
@@ -270,10 +303,12 @@ def arguments(name: str, pattern: URLPattern, world: dict[str, Any]) -> dict[str
         "number": 1,
         "ending": "csv",
         "sheet": 1,
-        "form": "txt",
+        "form": "svg" if name.startswith("run") else "txt",
         "subject": "C",
         "token": "guessed",
         "way": "undo",
+        "name": str(world["job"]),
+        "turned": "0",
     }
     if name == "file-add":
         usual["pk"] = world["preset"]
@@ -283,6 +318,7 @@ def arguments(name: str, pattern: URLPattern, world: dict[str, Any]) -> dict[str
         "check-print-act": "print",
         "print-file-act": "go-on",
         "print-act": "again",
+        "run-act": "undo",
     }.get(name, "white")
     if name in ("stage-confirm", "stage-match"):
         usual["kind"] = "linearization"
@@ -370,6 +406,14 @@ _FORMS: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
     "job-change": lambda w: {"version": 1, "copies": 2},
     "job-undo": lambda w: {"version": 1},
     "job-piece": lambda w: {"version": 1, "left": 0, "top": 0, "wide": 0.5, "tall": 0.5, "as": "piece"},
+    "run-make": lambda w: {"job": w["job"]},
+    "run-jobs": lambda w: {"version": 1, "off": w["job"]},
+    "run-places": lambda w: {"version": 1, "places": "[]"},
+    "print-fault": lambda w: {"kind": "banding", "across": 50, "along": 50},
+    "print-judge": lambda w: {"as": "fit"},
+    "mode-trial": lambda w: {"length": 300},
+    "delivery-folder-add": lambda w: {"name": "f", "folder": "f", "files": "profile"},
+    "webhook-add": lambda w: {"name": "w", "address": "https://host/x", "events": "check.made"},
     "hot-folder-add": lambda w: {"name": "deck", "folder": "deck", "intent": "relative"},
     "mode-release": lambda w: {"version": 1, "note": "x", "exception": "x"},
     "check-sign": lambda w: {},

@@ -36,11 +36,11 @@ def evidence(mode: PrintMode, build: Build | None = None) -> list[dict[str, Any]
 
 
 def _trial(mode: PrintMode) -> dict[str, Any]:
-    said = [answer for _, answer in trial_of.send(PrintMode, mode=mode) if answer]
+    said: list[Any] = [answer for _, answer in trial_of.send(PrintMode, mode=mode) if answer]
     if not said:
         return _fact("trial print", False, "no trial form was printed through the mode as it is")
     ok, text = said[0]
-    return _fact("trial print", ok, text)
+    return _fact("trial print", bool(ok), str(text))
 
 
 def _fact(rule: str, ok: bool, text: str) -> dict[str, Any]:

@@ -154,7 +154,7 @@ def _transparency(f: _Form) -> float:
     for n in range(count):
         x = _EDGE + (n + 0.5) * f.inner / count
         for i, ink in enumerate(((1, 0, 0, 0), (0, 1, 0, 0), (0, 0, 1, 0))):
-            f.fill(ink)  # type: ignore[arg-type]
+            f.fill(ink)
             f.canvas.setFillAlpha(0.55)
             f.canvas.circle((x + 7 * (i - 1)) * mm, (f.length - f.y - 12) * mm, 10 * mm, stroke=0, fill=1)
     f.canvas.setFillAlpha(1.0)
@@ -170,7 +170,7 @@ def _transparency(f: _Form) -> float:
 def _flat(f: _Form) -> float:
     """Tints from edge to edge: lines between the strips of neighbouring passes show here."""
     for i, ink in enumerate(((0, 0, 0, 0.5), (0.5, 0.4, 0.4, 0), (0.7, 0.2, 0, 0))):
-        f.box(0, f.y + 20 * i, f.width, 20, ink)  # type: ignore[arg-type]
+        f.box(0, f.y + 20 * i, f.width, 20, ink)
     return 64.0
 
 
