@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from benchmarks import engine, layout, library, misreads, printroom, probabilities, proof, separation
+from benchmarks import engine, layout, library, misreads, printroom, prints, probabilities, proof, separation
 from benchmarks.report import missed, report
 from greyanchor.core.charts import patches
 from greyanchor.core.colour.colorimetry import spectra_to_lab
@@ -191,6 +191,7 @@ def main() -> int:
     _own_process(separation.everything)
     layout.everything()
     _own_process(printroom.everything)
+    _own_process(prints.everything)
     _own_process(_pages)
     _own_process(_library)
     print("\nAll goals met." if not missed else f"\nMissed: {', '.join(missed)}")

@@ -181,7 +181,7 @@ def print_list(request: HttpRequest, state: str = "", mode: str = "", after: int
     if state:
         found = found.filter(state=state)
     if mode:
-        found = found.filter(print_file__mode=int(mode) if mode.isdecimal() else 0)
+        found = found.filter(mode=int(mode) if mode.isdecimal() else 0)
     return {"total": found.count(), "prints": [print_facts(p) for p in found[:MOST]]}
 
 

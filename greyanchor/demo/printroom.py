@@ -61,13 +61,13 @@ def _jobs(
     made = {
         _PROOF: _prepared(jobs.cut_piece(proof, (0.28, 0.22, 0.2, 0.18), lead), lead),
         _COVERS: _prepared(
-            jobs.make_job(cover, technician, modes.get(_COVERS), choices={"width_mm": 90.0}), technician
+            jobs.make_job(cover, technician, modes.get(_COVERS), choices={"width_mm": 240.0}), technician
         ),
         _ARCHIVE: _prepared(
-            jobs.make_job(tables, lead, modes.get(_ARCHIVE), choices={"width_mm": 74.0}), lead
+            jobs.make_job(tables, lead, modes.get(_ARCHIVE), choices={"width_mm": 210.0}), lead
         ),
         _DECK: _prepared(
-            jobs.make_job(art["deck-chart-north.tif"], lead, modes.get(_DECK), choices={"width_mm": 120.0}),
+            jobs.make_job(art["deck-chart-north.tif"], lead, modes.get(_DECK), choices={"width_mm": 360.0}),
             lead,
         ),
     }

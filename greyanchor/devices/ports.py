@@ -192,6 +192,8 @@ class MachineState:
         What is left of each ink, percent.
     model, ink_set
         What it says it is; empty where it does not.
+    is_paused
+        Whether somebody paused it.
     """
 
     state: str
@@ -202,6 +204,7 @@ class MachineState:
     inks: Mapping[str, float] = field(default_factory=dict)
     model: str = ""
     ink_set: str = ""
+    is_paused: bool = False
 
     @property
     def metres(self) -> float | None:
@@ -266,6 +269,10 @@ class QueuePort(Protocol):
 
     def act(self, number: int, what: str) -> None:
         """``cancel``, ``hold`` or ``release`` a print."""
+        ...
+
+    def pause(self, is_paused: bool) -> None:
+        """Stop the machine after what it can finish, or let it go on; `BadInput` where it cannot."""
         ...
 
     def picture(self, number: int) -> bytes:

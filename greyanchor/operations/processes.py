@@ -18,7 +18,7 @@ from types import FrameType
 _RESTART_PAUSE = 2.0
 _WATCH_PAUSE = 2.0
 _DELIVER_PAUSE = 2.0
-_FOLLOW_PAUSE = 0.5
+_FOLLOW_PAUSE = 0.25
 #: how many times as fast as real ones the demo's printers print
 _HURRIED = "6"
 #: environment variable with the number of the process that keeps a worker; seconds that an orphan may go on

@@ -11,13 +11,13 @@ from django.db.models import Count, F, Q, QuerySet, Sum
 from django.utils import timezone
 
 from greyanchor.library.models import Edition
-from greyanchor.printroom.models import Print, week_of
+from greyanchor.printroom.models import Print, PrintFile, week_of
 
 WEEKS = 12
 #: by what ink and media are summed up: words, field of a print, and how many rows at most
 BY: dict[str, tuple[str, str]] = {
     "week": ("Week", "week"),
-    "mode": ("Print mode", "print_file__mode__name"),
+    "mode": ("Print mode", "mode__name"),
     "machine": ("Machine", "printer__name"),
     "job": ("Job or run", "print_file__job__name"),
     "media": ("Media", "media"),
@@ -50,6 +50,8 @@ class Used:
     prints: int
     ink_ml: float
     media_m: float
+    passed: int = 0
+    failed: int = 0
 
     def share_of(self, most: float) -> float:
         """Its ink as a share of the most, percent."""
@@ -69,14 +71,16 @@ def narrowed(asked: Mapping[str, str]) -> QuerySet[Print]:
     else:
         found = found.filter(sent_at__isnull=False)
     for word in asked["q"].split():
-        found = found.filter(
-            Q(print_file__job__name__icontains=word)
-            | Q(print_file__run__name__icontains=word)
-            | Q(print_file__mode__name__icontains=word)
-            | Q(media__icontains=word)
+        # few files, modes and media stand for many prints: they are looked through first
+        named = Q(job__name__icontains=word) | Q(run__name__icontains=word) | Q(mode__name__icontains=word)
+        of_media = Print.objects.order_by("media").values_list("media", flat=True).distinct()
+        # the newest come first: going through prints in their order beats sorting what an index finds
+        found = found.alias(of_file=F("print_file_id") + 0).filter(
+            Q(of_file__in=PrintFile.objects.filter(named).order_by().values("pk"))
+            | Q(media__in=[m for m in of_media if word.casefold() in m.casefold()])
         )
     for key, fields in (
-        ("mode", ("print_file__mode",)),
+        ("mode", ("mode",)),
         ("printer", ("printer",)),
         ("roll", ("roll",)),
         ("run", ("print_file__run",)),
@@ -116,10 +120,21 @@ def used(found: QuerySet[Print], by: str, weeks: int = WEEKS) -> list[Used]:
         first = week_of(timezone.now()) - timedelta(weeks=weeks - 1)
         rows = rows.filter(week__gte=first)
     sums = rows.values(name=F(field)).annotate(
-        count=Count("pk"), ink=Sum("ink_total_ml"), media=Sum("media_mm")
+        count=Count("pk"),
+        ink=Sum("ink_total_ml"),
+        media=Sum("media_mm"),
+        passed=Count("pk", filter=Q(check_print__made_check__verdict="pass")),
+        failed=Count("pk", filter=Q(check_print__made_check__verdict="fail")),
     )
     made = [
-        Used(_named(r["name"], by), r["count"], r["ink"] or 0.0, (r["media"] or 0.0) / 1000.0)
+        Used(
+            _named(r["name"], by),
+            r["count"],
+            r["ink"] or 0.0,
+            (r["media"] or 0.0) / 1000.0,
+            r["passed"],
+            r["failed"],
+        )
         for r in (sums.order_by("name") if by == "week" else sums.order_by("-ink")[:_MOST_ROWS])
     ]
     return made
@@ -209,7 +224,7 @@ def before_and_after(mode: int) -> list[tuple[Print, Print]]:
     artwork on both sides; the latest change first.
     """
     done = (
-        Print.objects.filter(print_file__mode=mode, state=Print.State.DONE, print_file__edition__isnull=False)
+        Print.objects.filter(mode=mode, state=Print.State.DONE, print_file__edition__isnull=False)
         .exclude(picture="")
         .select_related("print_file__edition", "print_file__job", "print_file__run")
         .defer("print_file__facts", "print_file__choices", "print_file__edition__content")

@@ -296,7 +296,7 @@ class MediaRoll(models.Model):
 
 
 class Print(models.Model):
-    """One printing of a print file: where it stands, what it used, how it ended.
+    """One printing of a print file: where it stands, what it used, how it ended. `mode` is the file's.
 
     `key` is what the printer knows it by, so that it is never sent twice unasked; `place` orders what waits.
     """
@@ -319,6 +319,7 @@ class Print(models.Model):
 
     print_file = models.ForeignKey(PrintFile, on_delete=models.PROTECT, related_name="prints")
     printer = models.ForeignKey(Printer, on_delete=models.PROTECT, related_name="job_prints")
+    mode = models.ForeignKey(PrintMode, null=True, on_delete=models.PROTECT, related_name="prints")
     roll = models.ForeignKey(MediaRoll, null=True, on_delete=models.SET_NULL, related_name="prints")
     check_print = models.OneToOneField(
         CheckPrint, null=True, on_delete=models.SET_NULL, related_name="went_with"
@@ -354,9 +355,16 @@ class Print(models.Model):
         indexes = [
             models.Index(fields=["printer", "state", "place"]),
             models.Index(fields=["printer", "-ended_at"]),
+            models.Index(fields=["sent_at"]),
+            models.Index(fields=["mode", "sent_at"]),
+            models.Index(fields=["printer", "sent_at"]),
+            models.Index(fields=["media"]),
+            models.Index(fields=["week", "ink_total_ml", "media_mm"]),
         ]
 
     def save(self, *args: Any, **kwargs: Any) -> None:
+        if self.mode_id is None:
+            self.mode_id = self.print_file.mode_id
         if self.ended_at is not None and self.week is None:
             self.week = week_of(self.ended_at)
         super().save(*args, **kwargs)

@@ -104,6 +104,12 @@ def again(record: Print, user: User | None) -> Print:
 
 
 @needs(USE)
+def pause(printer: Printer, is_paused: bool) -> None:
+    """Pause a machine, or let it go on. Raises `BadInput` where it is not reached or cannot."""
+    _queue(printer).pause(is_paused)
+
+
+@needs(USE)
 @transaction.atomic
 def move(record: Print, before: Print | None) -> None:
     """Put a print that was not sent yet before another one, or last."""

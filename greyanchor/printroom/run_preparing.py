@@ -129,6 +129,7 @@ def prepare_run(pk: int) -> None:
         record.ticket,
         lambda share: report(_PIECES + (1.0 - _PIECES) * share, "putting the run together"),
         resume=True,
+        ink_ml=_facts_of(laid, facts, {})["ink_ml"],
     )
     total = _facts_of(laid, facts, done.mark_ml)
     total |= {

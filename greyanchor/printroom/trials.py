@@ -122,7 +122,7 @@ def _name(user: User | None) -> str:
 
 def newest_trial(mode: PrintMode) -> Print | None:
     """The newest trial print of a mode that is done and was printed through it as it is now."""
-    done = Print.objects.filter(print_file__run__is_trial=True, print_file__mode=mode, state=Print.State.DONE)
+    done = Print.objects.filter(print_file__run__is_trial=True, mode=mode, state=Print.State.DONE)
     record = done.select_related("print_file").order_by("-ended_at").first()
     if record is None or record.print_file.ticket.get("environment") != mode.environment_hash:
         return None

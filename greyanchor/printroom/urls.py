@@ -62,6 +62,7 @@ urlpatterns = [
     path("prints/<int:pk>/rest/", runs.print_rest, name="print-rest"),
     path("machines/", machines.machine_list, name="machines"),
     path("machines/<int:pk>/", machines.machine_page, name="machine"),
+    re_path(r"^machines/(?P<pk>\d+)/(?P<way>pause|go-on)/$", machines.machine_pause, name="machine-pause"),
     path("machines/<int:pk>/part/", machines.machine_part, name="machine-part"),
     path("prints/", ledger.ledger, name="prints"),
     path("prints/used/", ledger.usage, name="prints-used"),

@@ -66,11 +66,11 @@ def test_from_a_file_to_a_test_piece(page: Page, server: Server, art: Path) -> N
     assert page.get_by_role("radio", name="As printed").is_checked(), "the address leads back to the view"
     tries = page.get_by_role("button", name=re.compile("^Try "))
     expect(tries.first).to_be_visible(timeout=60_000)
-    before = page.locator(".foot-bar button").inner_text()
+    before = page.locator(".foot-bar .btn-main").inner_text()
     tries.first.click()
-    expect(page.locator(".foot-bar button")).not_to_have_text(before)
+    expect(page.locator(".foot-bar .btn-main")).not_to_have_text(before)
     page.get_by_role("button", name=re.compile("^Undo")).click()
-    expect(page.locator(".foot-bar button")).to_have_text(before)
+    expect(page.locator(".foot-bar .btn-main")).to_have_text(before)
     page.get_by_label("Width, mm").fill("210,5")
     page.get_by_role("button", name="Set the size").click()
     expect(page.locator(".lead-line")).to_contain_text("210.5 ×")
@@ -78,7 +78,7 @@ def test_from_a_file_to_a_test_piece(page: Page, server: Server, art: Path) -> N
     page.keyboard.press("r")
     page.get_by_role("button", name="Make it a test piece").click()
     page.get_by_role("heading", name=re.compile("^Test piece of harbour-chart")).wait_for()
-    page.locator(".foot-bar button").click()
+    page.locator(".foot-bar .btn-main").click()
     page.get_by_role("link", name="Save the planes, TIFF").wait_for(timeout=120_000)
     assert page.locator(".pair-of-pictures img").count() == 2
     for image in page.locator(".pair-of-pictures img").all():
@@ -96,12 +96,12 @@ def test_a_hot_folder_overnight_with_workers_killed(page: Page, server: Server, 
     page.get_by_label("Folder, inside the shop's hot folders").fill("overnight")
     page.get_by_label("Print mode").select_option(index=1)
     page.get_by_label("Width, mm (empty: its own)").fill("40")
-    page.get_by_label("Prepare by itself").check()
+    page.get_by_label("It goes by itself").check()
     page.get_by_role("button", name="Watch the folder").click()
     page.locator(".message", has_text="Overnight is watched").wait_for()
     folder = next(server.home.rglob("hot-folders/overnight"))
     files = {path.name: path.read_bytes() for path in sorted(art.iterdir())}
-    files |= {f"piece {i}.png": picture(100 + i) for i in range(18)}
+    files |= {f"piece {i}.png": picture(100 + i) for i in range(17)}
     assert len(files) == 30
     for name, data in files.items():
         (folder / name).write_bytes(data)

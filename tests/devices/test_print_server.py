@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import time
 import urllib.request
 from pathlib import Path
 
@@ -11,9 +12,13 @@ import pytest
 from PIL import Image
 
 from greyanchor.core.errors import BadInput
+from greyanchor.core.printing.environment import PrintEnvironment
+from greyanchor.core.printing.handling import Ability
 from greyanchor.devices.ipp.client import IppClient, NoAnswer, Refused
 from greyanchor.devices.ipp.encoding import Group, Tag, attribute, collection, flat, group
+from greyanchor.devices.ipp.memory import IppMemory
 from greyanchor.devices.ipp.names import JobState, Operation, PrinterState
+from greyanchor.devices.ipp.queue import IppQueue
 from greyanchor.devices.print_server.machine import MODELS, PrintingMachine
 from greyanchor.devices.print_server.spool import Spool
 from tests.devices.conftest import MEDIA, Running, print_file, until
@@ -195,3 +200,59 @@ def test_bad_addresses_and_machines_are_named(printer: Running, tmp_path: Path) 
             Operation.SET_PRINTER_ATTRIBUTES, printer=group(attribute("printer-name", Tag.NAME, "x"))
         )
     assert printer.client.ask(Operation.GET_JOBS).all(Group.JOB) == []
+
+
+ABILITIES = {
+    "vacuum": Ability(0.0, 100.0, 5.0, 50.0),
+    "feed": Ability(-1.0, 1.0, 0.05, 0.0),
+}
+
+
+def test_slots_are_kept_in_the_printer_and_outlive_a_power_cut(printer: Running) -> None:
+    memory = IppMemory(printer.client, ABILITIES, 8)
+    assert memory.read(1) == ("", {})
+    memory.send(1, "Harbour Proof, contract proof", {"vacuum": 63.0, "feed": 0.12})
+    assert memory.read(1) == ("Harbour Proof, contract "[:24], {"vacuum": 65.0, "feed": 0.1})
+    printer.power_cut()
+    printer.up()
+    again = IppMemory(printer.client, ABILITIES, 8)
+    assert again.read(1)[1] == {"vacuum": 65.0, "feed": 0.1}
+    again.tune(1, "vacuum", 80.0)
+    assert IppMemory(printer.client, ABILITIES, 8).read(1)[1]["vacuum"] == 80.0
+    with pytest.raises(BadInput, match="slots 1 to 8, not 9"):
+        memory.send(9, "x", {})
+    with pytest.raises(BadInput, match="Vacuum of 120 % lies outside"):
+        memory.send(2, "x", {"vacuum": 120.0})
+    with pytest.raises(BadInput, match="slot 2 is empty"):
+        memory.tune(2, "vacuum", 10.0)
+
+
+def test_a_printer_that_holds_no_slots_takes_over_earlier_ones(printer: Running) -> None:
+    earlier = {"3": {"name": "Deck", "values": {"vacuum": 40.0}}}
+    assert IppMemory(printer.client, ABILITIES, 8, earlier).read(3) == ("Deck", {"vacuum": 40.0})
+    assert IppMemory(printer.client, ABILITIES, 8).read(3) == ("Deck", {"vacuum": 40.0})
+
+
+def test_a_machine_is_paused_and_goes_on(printer: Running) -> None:
+    queue = IppQueue(printer.client)
+    assert not queue.machine().is_paused
+    queue.pause(True)
+    said = queue.machine()
+    assert said.is_paused and "it is paused" in said.reasons
+    queue.pause(False)
+    assert not queue.machine().is_paused
+
+
+def test_a_print_dries_before_the_next_begins(printer: Running, tmp_path: Path) -> None:
+    printer.server.machine.set("clock", 100.0)
+    settings = {
+        "environment": PrintEnvironment("Petrel 44", "Tarn pigment", MEDIA, 600, 8).as_dict(),
+        "handling": {"sheet_pause": 100.0},
+    }
+    first = sent(printer, print_file(tmp_path / "a.tif", 40.0, 30.0, settings=settings))
+    second = sent(printer, print_file(tmp_path / "b.tif", 40.0, 30.0, settings=settings))
+    over(printer, first)
+    ended = time.monotonic()
+    until(lambda: printer.state(second)["job-state"] != 3)
+    assert time.monotonic() - ended > 0.7, "a hundred seconds of its own, a hundred times as fast"
+    over(printer, second)

@@ -6,6 +6,7 @@ from __future__ import annotations
 import os
 import shutil
 import signal
+import socket
 import subprocess
 import sys
 import time
@@ -52,6 +53,21 @@ def test_one_process_at_a_time_takes_files_up(db: None) -> None:
         assert (mine, other, apart) == (True, False, True)
         assert inbox.collect() == [], "another process is at it"
     assert not Claim.objects.exists()
+    gone = subprocess.Popen(["true"])
+    gone.wait()
+    Claim.objects.create(
+        name="arrivals",
+        holder=f"{socket.gethostname()}:{gone.pid} x",
+        until=timezone.now() + timedelta(seconds=90),
+    )
+    with claimed("arrivals") as mine:
+        assert mine, "at once, where the process of this host is gone"
+    Claim.objects.create(
+        name="arrivals", holder=f"elsewhere:{gone.pid} x", until=timezone.now() + timedelta(seconds=90)
+    )
+    with claimed("arrivals") as mine:
+        assert not mine, "nothing is known of processes of other hosts"
+    Claim.objects.all().delete()
     Claim.objects.create(name="arrivals", holder="died", until=timezone.now() - timedelta(seconds=1))
     with claimed("arrivals") as mine:
         assert mine, "a claim of a process that died is taken over"

@@ -75,6 +75,7 @@ OPERATORS = {
     "print-file-act",
     "print-order",
     "print-act",
+    "machine-pause",
     "print-rest",
     "print-fault",
     "print-judge",
@@ -185,6 +186,16 @@ def world(build: Build, user: User, aim: AimRecord, printer: Printer) -> dict[st
     }  # type: ignore[dict-item]
 
 
+#: a run as it was before a change, without its parts
+_EARLIER = {
+    **{key: {} for key in ("rules", "strip", "after", "cutting", "fill")},
+    "places": [],
+    "by_hand": False,
+    "goes": False,
+    "name": "earlier",
+}
+
+
 def _print_room(made: PrintMode, user: User) -> dict[str, int]:
     facts = {"kind": "picture", "pages": [{"width_mm": 100.0, "height_mm": 80.0}], "findings": []}
     artwork = Artwork.objects.create(
@@ -197,9 +208,8 @@ def _print_room(made: PrintMode, user: User) -> dict[str, int]:
         mode=made,
         width_mm=600.0,
         rules={"gap": 5.0},
-        undo=[{"rules": {}, "places": [], "by_hand": False, "strip": {}, "after": {}, "cutting": {}, "fill": {},
-               "goes": False, "name": "earlier", "parts": [{"job_id": job.pk}]}],
-    )  # fmt: skip
+        undo=[_EARLIER | {"parts": [{"job_id": job.pk}]}],
+    )
     RunJob.objects.create(run=run, job=job)
     file = PrintFile.objects.create(job=job, mode=made, state="failed")
     folder = DeliveryFolder.objects.create(name="d", folder="d", files=["profile"])
@@ -225,6 +235,7 @@ _WHOSE = (
     ("print-fault", "job-print"),
     ("print-judge", "job-print"),
     ("prints", "job-print"),
+    ("machine", "printer"),
     ("run", "run"),
     ("delivery", "delivery"),
     ("hot-folder", "hot"),
@@ -306,7 +317,7 @@ def arguments(name: str, pattern: URLPattern, world: dict[str, Any]) -> dict[str
         "form": "svg" if name.startswith("run") else "txt",
         "subject": "C",
         "token": "guessed",
-        "way": "undo",
+        "way": "pause" if name == "machine-pause" else "undo",
         "name": str(world["job"]),
         "turned": "0",
     }

@@ -71,6 +71,7 @@ def compose(
     ticket: Mapping[str, Any] | None = None,
     report: Progress = quiet,
     resume: bool = False,
+    ink_ml: Mapping[str, float] | None = None,
 ) -> Composed:
     """Write a run as a print file.
 
@@ -84,6 +85,8 @@ def compose(
         What the printer takes; parts were prepared for the same.
     line
         Words that are printed where the run has a line.
+    ink_ml
+        Of all pieces together, by plane; the ticket says it with that of marks and words.
 
     Raises `BadInput` for a part that was prepared for something else, or does not fill its place.
     """
@@ -118,16 +121,18 @@ def compose(
 
             writer.write(each(plane, range(len(inks))), {"marks": counted})
             report(last / height)
-        done = writer.close()
+        ml = LOAD_AT_FULL * counted * (0.0254 / resolution) ** 2
+        marks_ml = dict.fromkeys(black, ml)
+        whole = {k: round((ink_ml or {}).get(k, 0.0) + marks_ml.get(k, 0.0), 4) for k in inks}
+        done = writer.close({"ink_ml": whole} if ink_ml is not None else None)
     except ValueError:
         writer.abandon()
         raise
     except BaseException:
         writer.stop()
         raise
-    ml = LOAD_AT_FULL * counted * (0.0254 / resolution) ** 2
     return Composed(
-        done, width, height, resolution, inks, dict.fromkeys(black, ml), time.perf_counter() - began
+        done, width, height, resolution, inks, marks_ml, time.perf_counter() - began
     )  # fmt: skip
 
 

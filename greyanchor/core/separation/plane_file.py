@@ -129,8 +129,10 @@ class PlaneWriter:
         if time.monotonic() - self._noted > _NOTED_EVERY:
             self._note()
 
-    def close(self) -> Path:
-        """Write the directories and put the file in its place."""
+    def close(self, more: Mapping[str, Any] | None = None) -> Path:
+        """Write the directories and put the file in its place; `more` facts join the ticket."""
+        if more:
+            self.ticket = json.dumps({**json.loads(self.ticket), **more}, sort_keys=True, ensure_ascii=True)
         if self.next_row != self.layout.height:
             raise BadInput(f"{self.next_row} of {self.layout.height} rows were written", self.path.name)
         at = self._directories()

@@ -245,22 +245,23 @@ def _written(
             last = min(top + writer.rows, height)
             writer.write(made(top, last, sums), {"sums": sums.tolist(), **state()})
             report(last / height)
-        done = writer.close()
+        square_metres = width * height * (0.0254 / frame.resolution) ** 2
+        ml = LOAD_AT_FULL * square_metres * sums / (65535.0 * width * height)
+        ink_ml = dict(zip(conversion.inks, ml.tolist()))
+        done = writer.close({"ink_ml": {c: round(v, 4) for c, v in ink_ml.items()}})
     except ValueError:  # of which BadInput is one: the picture itself cannot be printed
         writer.abandon()
         raise
     except BaseException:
         writer.stop()
         raise
-    square_metres = width * height * (0.0254 / frame.resolution) ** 2
-    ml = LOAD_AT_FULL * square_metres * sums / (65535.0 * width * height)
     return Prepared(
         done,
         width,
         height,
         frame.resolution,
         conversion.inks,
-        dict(zip(conversion.inks, ml.tolist())),
+        ink_ml,
         coming_out(conversion.link, Judged.of(judged)),
         time.perf_counter() - began,
         (height - start) * width,

@@ -68,6 +68,7 @@ class IppQueue:
             {str(n): float(v) for n, v in zip(names, levels) if isinstance(v, int) and v >= 0},
             str(said.get("printer-make-and-model") or ""),
             str(said.get("printer-ink-set") or ""),
+            "paused" in _listed(said.get("printer-state-reasons")),
         )
 
     def send(self, key: str, name: str, path: Path) -> int:
@@ -99,6 +100,10 @@ class IppQueue:
         if what not in _ACTS:
             raise BadInput(f"a print is cancelled, held or released, not {what}")
         self.client.act(_ACTS[what], number)
+
+    def pause(self, is_paused: bool) -> None:
+        """See `QueuePort`."""
+        self.client.ask(Operation.PAUSE_PRINTER if is_paused else Operation.RESUME_PRINTER)
 
     def picture(self, number: int) -> bytes:
         """See `QueuePort`."""

@@ -17,6 +17,8 @@ def fill(apps, schema_editor):
         found = known.get((record.mode_id, record.ticket.get("edition")))
         if found:
             files.objects.filter(pk=record.pk).update(edition=found)
+    of_file = Subquery(files.objects.filter(pk=OuterRef("print_file")).values("mode")[:1])
+    prints.objects.filter(mode=None).update(mode=of_file)
     for record in prints.objects.filter(ended_at__isnull=False).only("ended_at").iterator():
         day = timezone.localtime(record.ended_at).date()
         prints.objects.filter(pk=record.pk).update(week=day - timedelta(days=day.weekday()))

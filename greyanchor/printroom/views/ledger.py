@@ -18,7 +18,7 @@ from greyanchor.printroom.ledger import BY, COLUMNS, asked_of, before_and_after,
 from greyanchor.printroom.models import MediaRoll, Print
 from greyanchor.printroom.trials import FAULTS
 
-_PAGE = 48
+_PAGE = 24
 
 
 @require_GET
@@ -54,7 +54,7 @@ def ledger(request: HttpRequest) -> HttpResponse:
         "asked": asked,
         "address": urlencode({k: v for k, v in asked.items() if v}),
         "printers": Printer.objects.only("name"),
-        "modes": PrintMode.objects.filter(print_files__prints__isnull=False).distinct().only("name"),
+        "modes": PrintMode.objects.filter(print_files__isnull=False).distinct().only("name"),
         "states": Print.State.choices,
         "narrowed_by": _narrowed_by(asked),
         "by": BY.items(),

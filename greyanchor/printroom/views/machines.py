@@ -32,7 +32,10 @@ def machine_list(request: HttpRequest) -> HttpResponse:
             "printer": printer,
             "waits": mine.filter(state__in=[Print.State.READY, *Print.AT_PRINTER]).count(),
             "held": mine.filter(state=Print.State.HELD).count(),
-            "prints": mine.filter(state__in=[Print.State.PRINTING, Print.State.STOPPED]).first(),
+            "prints": mine.filter(state__in=[Print.State.PRINTING, Print.State.STOPPED])
+            .select_related("print_file__job", "print_file__run")
+            .order_by("place")
+            .first(),
         }
         try:
             row["machine"] = prints.machine_of(printer)
@@ -112,6 +115,18 @@ def print_act(request: HttpRequest, pk: int, act: str) -> HttpResponse:
     except BadInput as error:
         messages.error(request, error.sentence)
     return redirect("machine", record.printer_id)
+
+
+@takes(USE)
+@require_POST
+def machine_pause(request: HttpRequest, pk: int, way: str) -> HttpResponse:
+    """Pause a machine, or let it go on."""
+    printer = get_object_or_404(Printer, pk=pk)
+    try:
+        prints.pause(printer, way == "pause")
+    except BadInput as error:
+        messages.error(request, error.sentence)
+    return redirect("machine", pk)
 
 
 def _neighbour(record: Print, way: str) -> Print | None:

@@ -80,8 +80,11 @@ def test_a_print_file_has_a_page_for_each_ink(photo, profile_file) -> None:
         assert first.tags["PhotometricInterpretation"].value == 0
         assert first.tags["XResolution"].value == (300000, 1000) and first.tags["ResolutionUnit"].value == 2
         ticket = json.loads(first.tags["ImageDescription"].value)
+    ink_ml = ticket.pop("ink_ml")
     assert ticket == {"screen": "blue-noise", "inks": list("CMYK")}
     dots = planes(out)
+    counted = {c: 9.0 * 0.0508 * 0.0381 * float(dots[i].mean()) for i, c in enumerate("CMYK")}
+    assert ink_ml == pytest.approx(counted, rel=0.02, abs=1e-4)
     assert dots.shape == (4, 450, 600)
     contone = photo.with_name("c.tif")
     RUN.invoke(main, ["prepare", str(photo), "-o", str(contone), "--profile", str(profile_file), "--contone"])

@@ -112,3 +112,49 @@ def test_a_machine_that_does_not_answer_is_said_to(
     assert "cannot be reached" in words(client, "/machines/")
     DeviceConnection.objects.update(options={})
     assert "give it an address under Devices" in words(client, f"/machines/{printer.pk}/")
+
+
+def test_a_machine_is_paused_from_its_page_and_goes_on(
+    client: Client, prepared: PrintFile, machine: Running
+) -> None:
+    printer = prepared.mode.printer
+    client.post(f"/machines/{printer.pk}/pause/")
+    assert "it is paused" in words(client, f"/machines/{printer.pk}/")
+    assert "Let it go on" in words(client, f"/machines/{printer.pk}/")
+    client.post(f"/machines/{printer.pk}/go-on/")
+    assert "it is paused" not in words(client, f"/machines/{printer.pk}/")
+
+
+def test_what_is_being_prepared_stands_on_the_page_of_its_machine(
+    client: Client, prepared: PrintFile, machine: Running
+) -> None:
+    PrintFile.objects.filter(pk=prepared.pk).update(state="running", progress=0.4, message="40 % prepared")
+    shown = words(client, f"/machines/{prepared.mode.printer_id}/part/")
+    assert "In the making" in shown and "40 %" in shown
+
+
+def test_what_waits_is_put_before_another_by_dragging(
+    client: Client, prepared: PrintFile, machine: Running, user: User
+) -> None:
+    with acting(user):
+        a, b, c = (prints.order(prepared, user, hold=False) for _ in range(3))
+    client.post(f"/prints/{c.pk}/before/", {"other": a.pk})
+    order = list(Print.objects.order_by("place").values_list("pk", flat=True))
+    assert order == [c.pk, a.pk, b.pk]
+    client.post(f"/prints/{c.pk}/before/", {"other": ""})
+    assert Print.objects.order_by("place").last() == c
+
+
+def test_media_that_is_changed_in_the_middle_is_said(
+    prepared: PrintFile, machine: Running, user: User
+) -> None:
+    machine.server.machine.set("clock", 4.0)
+    with acting(user):
+        record = prints.order(prepared, user, hold=False)
+    until(lambda: prints.sweep() is not None and Print.objects.get(pk=record.pk).share > 0.05)
+    before = machine.server.machine.facts["media"]
+    machine.server.machine.set("media", "Thrift Bond 90")
+    machine.server.machine.set("clock", 3000.0)
+    finished(record)
+    assert record.state == "done"
+    assert record.reason == f"the media was changed in the middle: {before}, then Thrift Bond 90"

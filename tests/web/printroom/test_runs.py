@@ -20,6 +20,8 @@ from reportlab.pdfgen.canvas import Canvas
 from greyanchor.accounts.roles import acting
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
+from greyanchor.core.printing.ink_load import LOAD_AT_FULL
+from greyanchor.core.separation.plane_reading import PlaneReader
 from greyanchor.library.models import PrintMode
 from greyanchor.measuring import services as reading
 from greyanchor.printroom import files, intake, jobs, prints, run_cutting, run_pieces, run_preparing, runs
@@ -197,6 +199,7 @@ def test_a_run_becomes_one_print_file_with_each_piece_in_its_place(
     laid = run_pieces.drawn(run)
     assert dots.shape[2] == pytest.approx(laid.width * scale, abs=1)
     assert dots.shape[1] == pytest.approx(laid.length * scale, abs=1)
+    cyan = float(dots[0].mean())
     copies = []
     for p in laid.pieces:
         x, y = round(p.x * scale), round(p.y * scale)
@@ -210,6 +213,10 @@ def test_a_run_becomes_one_print_file_with_each_piece_in_its_place(
     ticket = record.ticket
     assert {j["job"] for j in ticket["jobs"]} == {first.job_id, second.job_id}
     assert ticket["places"] == run.places and len(ticket["hash"]) == 16
+    inside = PlaneReader(files.local(record.file)).ticket
+    assert inside["ink_ml"] == pytest.approx(record.facts["ink_ml"], abs=1e-3), "the machine need not count"
+    area = laid.width * laid.length / 1e6
+    assert record.facts["ink_ml"]["C"] == pytest.approx(LOAD_AT_FULL * area * cyan, rel=0.05)
     with Image.open(files.local(run_preparing.art_name(record))) as art:
         assert art.width / art.height == pytest.approx(laid.width / laid.length, rel=0.05)
     assert not files.local(f"runs/{record.pk}").exists(), "what was between is gone"
