@@ -301,7 +301,7 @@ def _ledger(shop: _Shop) -> None:
     _until(lambda: _alive(base), 60.0)
     pages = (
         "/prints/", "/prints/?page=40", f"/prints/?mode={shop.mode.pk}", "/prints/?q=bench", "/prints/used/",
-        f"/machines/{shop.mode.printer_id}/", "/machines/", f"/prints/{Print.objects.first().pk}/",  # type: ignore[union-attr]
+        f"/machines/{shop.mode.printer_id}/", "/machines/", f"/prints/{Print.objects.latest('pk').pk}/",
     )  # fmt: skip
     taken: dict[str, list[float]] = {page: [] for page in pages}
 

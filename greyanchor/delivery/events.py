@@ -17,10 +17,10 @@ from greyanchor.printroom.signals import prepared, print_over
 def connect() -> None:
     """Listen to what happens."""
     post_save.connect(_edition, sender=Edition, dispatch_uid="deliver editions")
-    post_save.connect(_check, sender=Check, dispatch_uid="tell of checks")
-    post_save.connect(_artwork, sender=Artwork, dispatch_uid="tell of artwork")
-    prepared.connect(_prepared, dispatch_uid="tell of print files")
-    print_over.connect(_print, dispatch_uid="tell of prints")
+    post_save.connect(_check, sender=Check, dispatch_uid="announce checks")
+    post_save.connect(_artwork, sender=Artwork, dispatch_uid="announce artwork")
+    prepared.connect(_prepared, dispatch_uid="announce print files")
+    print_over.connect(_print, dispatch_uid="announce prints")
 
 
 def _edition(sender: Any, instance: Edition, created: bool, **_: Any) -> None:
@@ -33,7 +33,7 @@ def _edition(sender: Any, instance: Edition, created: bool, **_: Any) -> None:
         "edition": instance.number,
         "url": reverse("api:mode", args=[instance.mode_id]),
     }
-    webhooks.tell("mode.released", facts)
+    webhooks.announce("mode.released", facts)
 
 
 def _check(sender: Any, instance: Check, created: bool, **_: Any) -> None:
@@ -45,18 +45,18 @@ def _check(sender: Any, instance: Check, created: bool, **_: Any) -> None:
             "summary": instance.summary,
             "url": reverse("api:check", args=[instance.pk]),
         }
-        webhooks.tell("check.made", facts)
+        webhooks.announce("check.made", facts)
 
 
 def _artwork(sender: Any, instance: Artwork, created: bool, **_: Any) -> None:
     if created:
         facts = {"artwork": instance.pk, "name": instance.name, "sha256": instance.sha256}
-        webhooks.tell("artwork.arrived", {**facts, "url": reverse("api:artwork", args=[instance.pk])})
+        webhooks.announce("artwork.arrived", {**facts, "url": reverse("api:artwork", args=[instance.pk])})
 
 
 def _prepared(sender: Any, record: PrintFile, **_: Any) -> None:
     facts = {"print_file": record.pk, "what": str(record), "job": record.job_id, "run": record.run_id}
-    webhooks.tell("print-file.prepared", facts)
+    webhooks.announce("print-file.prepared", facts)
 
 
 def _print(sender: Any, record: Print, **_: Any) -> None:
@@ -71,4 +71,4 @@ def _print(sender: Any, record: Print, **_: Any) -> None:
         "media_mm": record.media_mm,
         "url": reverse("api:print", args=[record.pk]),
     }
-    webhooks.tell("print.done" if record.state == Print.State.DONE else "print.failed", facts)
+    webhooks.announce("print.done" if record.state == Print.State.DONE else "print.failed", facts)

@@ -16,7 +16,7 @@ FILES = {
     "limits": "Ink limits, JSON",
     "pack": "Pack, ZIP",
 }
-#: what other programs are told of, by key
+#: what other programs hear of, by key
 EVENTS = {
     "mode.released": "A print mode was released, or has a new edition",
     "check.made": "A print was checked",
@@ -88,7 +88,7 @@ def new_secret() -> str:
 
 
 class Webhook(models.Model):
-    """An address that is told of events, with bodies signed by its secret."""
+    """An address that hears of events, with bodies signed by its secret."""
 
     name = models.CharField(max_length=80, unique=True)
     address = models.URLField(max_length=400)

@@ -30,7 +30,7 @@ def delivery_page(request: HttpRequest) -> HttpResponse:
         ],
         "hooks": [(h, [EVENTS[e] for e in h.events if e in EVENTS]) for h in Webhook.objects.all()],
         "delivered": FolderDelivery.objects.select_related("folder", "edition__mode")[:24],
-        "told": Message.objects.select_related("webhook")[:24],
+        "sent": Message.objects.select_related("webhook")[:24],
         "files": FILES.items(),
         "events": EVENTS.items(),
         "printers": Printer.objects.only("name"),
@@ -62,7 +62,7 @@ def folder_add(request: HttpRequest) -> HttpResponse:
 @takes(RELEASE)
 @require_POST
 def hook_add(request: HttpRequest) -> HttpResponse:
-    """An address that is told of events; its secret is shown this once."""
+    """An address that hears of events; its secret is shown this once."""
     sent = request.POST
     user: Any = request.user
     try:
@@ -71,7 +71,7 @@ def hook_add(request: HttpRequest) -> HttpResponse:
         messages.error(request, error.sentence)
     else:
         messages.success(
-            request, f"{made.name} is told from now on. Its secret, shown this once: {made.secret}"
+            request, f"{made.name} hears of it from now on. Its secret, shown this once: {made.secret}"
         )
     return redirect("deliveries")
 

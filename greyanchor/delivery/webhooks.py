@@ -1,4 +1,4 @@
-"""Events told to other programs, signed, and tried again until they arrive.
+"""Events sent to other programs, signed, and tried again until they arrive.
 
 Headers and signature are those of the open Standard Webhooks: HMAC-SHA256 of id, time and body.
 """
@@ -35,7 +35,7 @@ _KEPT_DAYS = 30
 @needs(RELEASE)
 @transaction.atomic
 def make(name: str, address: str, events: Iterable[str], user: User | None) -> Webhook:
-    """Tell an address of events. Raises `BadInput` for a name that is taken and an address that is none."""
+    """Let an address hear of events. Raises `BadInput` for a taken name and for no address."""
     parts = urlsplit(address.strip())
     if parts.scheme not in ("http", "https") or not parts.hostname:
         raise BadInput(f"{address!r} is no address: write https://host/path")
@@ -51,12 +51,12 @@ def make(name: str, address: str, events: Iterable[str], user: User | None) -> W
 
 @needs(RELEASE)
 def switch(hook: Webhook) -> None:
-    """Tell an address again, or stop it."""
+    """Send to an address again, or stop it."""
     hook.active = not hook.active
     hook.save(update_fields=["active"])
 
 
-def tell(event: str, data: dict[str, Any]) -> None:
+def announce(event: str, data: dict[str, Any]) -> None:
     """Put an event on its way to every address that asked for it, within the transaction that made it."""
     now = timezone.now()
     hooks = [h for h in Webhook.objects.filter(active=True) if event in h.events]

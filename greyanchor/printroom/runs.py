@@ -200,7 +200,7 @@ def place(run: Run, places: Sequence[Mapping[str, Any]], version: int) -> Run:
 
 @needs(USE)
 @transaction.atomic
-def lay_anew(run: Run, version: int) -> Run:
+def lay_again(run: Run, version: int) -> Run:
     """Forget what was laid by hand, and ask the machine again how wide its media is."""
 
     def apply(r: Run) -> None:

@@ -51,7 +51,7 @@ urlpatterns = [
     path("runs/<int:pk>/places/", runs.run_places, name="run-places"),
     path("runs/<int:pk>/jobs/", runs.run_jobs, name="run-jobs"),
     re_path(
-        r"^runs/(?P<pk>\d+)/(?P<act>undo|redo|anew|copy|remove|wait|stop|prepare)/$",
+        r"^runs/(?P<pk>\d+)/(?P<act>undo|redo|again|copy|remove|wait|stop|prepare)/$",
         runs.run_act,
         name="run-act",
     ),

@@ -149,7 +149,15 @@ def test_what_does_not_fit_with_its_marks_says_so() -> None:
     st.sampled_from(["order", "rows", "save"]), st.sampled_from(["never", "row", "each"]),
     st.booleans(), st.booleans(), st.floats(0, 30), st.floats(0, 25),
 )  # fmt: skip
-def test_whatever_is_laid_out_can_be_checked(sizes, way, cut, crop, cutter, gap, hem) -> None:  # type: ignore[no-untyped-def]
+def test_whatever_is_laid_out_can_be_checked(
+    sizes: list[tuple[float, float, int, bool]],
+    way: str,
+    cut: str,
+    crop: bool,
+    cutter: bool,
+    gap: float,
+    hem: float,
+) -> None:
     pieces = [Piece(f"p{i}", w, h, n, t) for i, (w, h, n, t) in enumerate(sizes)]
     rules = Rules(way=way, cut=cut, crop=crop, cutter=cutter, gap=gap, hem=hem)
     placed = arrange(pieces, rules, 620.0, 0.05)

@@ -19,6 +19,8 @@ from greyanchor.printroom.models import MediaRoll, Print
 from greyanchor.printroom.trials import FAULTS
 
 _PAGE = 24
+#: what the form keeps of an address without showing it
+_HIDDEN = ("edition", "artwork", "job", "run", "roll", "profile", "curves", "reading")
 
 
 @require_GET
@@ -56,6 +58,7 @@ def ledger(request: HttpRequest) -> HttpResponse:
         "printers": Printer.objects.only("name"),
         "modes": PrintMode.objects.filter(print_files__isnull=False).distinct().only("name"),
         "states": Print.State.choices,
+        "hidden": [(k, asked[k]) for k in _HIDDEN if asked[k]],
         "narrowed_by": _narrowed_by(asked),
         "by": BY.items(),
     }
@@ -215,6 +218,6 @@ def print_seen(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_GET
 def mode_before_after(request: HttpRequest, pk: int) -> HttpResponse:
-    """Prints of the same artwork made before and after a mode was restored or released anew, side by side."""
+    """Prints of the same artwork made before and after a mode was restored or released, side by side."""
     mode = get_object_or_404(PrintMode, pk=pk)
     return render(request, "printroom/before_after.html", {"mode": mode, "pairs": before_and_after(pk)})

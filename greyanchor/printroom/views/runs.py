@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 from typing import Any
+from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.core.paginator import Paginator
@@ -66,6 +67,7 @@ def run_list(request: HttpRequest) -> HttpResponse:
         "words": words,
         "state": state,
         "states": Run.State.choices,
+        "address": urlencode({"q": words, "state": state}),
         "rows": [(run, _figures(run)) for run in page],
     }
     name = "printroom/_runs.html" if request.headers.get("HX-Target") == "runs" else "printroom/runs.html"
@@ -330,14 +332,14 @@ def run_jobs(request: HttpRequest, pk: int) -> HttpResponse:
 @takes(USE)
 @require_POST
 def run_act(request: HttpRequest, pk: int, act: str) -> HttpResponse:
-    """Undo, lay anew, copy, delete, wait to fill, prepare."""
+    """Undo, lay again, copy, delete, wait to fill, prepare."""
     run, version = _run(pk), _version(request.POST)
     user: Any = request.user
     try:
         if act in ("undo", "redo"):
             runs.undo(run, version, act)
-        elif act == "anew":
-            runs.lay_anew(run, version)
+        elif act == "again":
+            runs.lay_again(run, version)
         elif act == "copy":
             return redirect("run", runs.copy(run, user).pk)
         elif act == "remove":

@@ -1,4 +1,4 @@
-"""Released modes in folders, and events told to other programs."""
+"""Released modes in folders, and events sent to other programs."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ def deck(user: User) -> PrintMode:
 
 
 class Listener:
-    """A small web server that keeps what it was told, and answers as it is told to."""
+    """A small web server that keeps what it hears, and answers as it is set to."""
 
     def __init__(self) -> None:
         self.heard: list[tuple[dict[str, str], bytes]] = []
@@ -66,7 +66,7 @@ class Listener:
 
     @property
     def address(self) -> str:
-        return f"http://127.0.0.1:{self.server.server_port}/told?shop=1"
+        return f"http://127.0.0.1:{self.server.server_port}/heard?shop=1"
 
 
 @pytest.fixture
@@ -192,11 +192,11 @@ def test_a_message_is_signed_so_that_the_listener_can_tell(
     assert Message.objects.count() == 1, "of what it asked for alone"
     assert webhooks.sweep() == 1
     [(headers, body)] = listener.heard
-    told = json.loads(body)
+    found = json.loads(body)
     assert (
-        told["type"] == "check.made"
-        and told["data"]["verdict"] == "fail"
-        and told["data"]["check"] == made.pk
+        found["type"] == "check.made"
+        and found["data"]["verdict"] == "fail"
+        and found["data"]["check"] == made.pk
     )
     signed = f"{headers['webhook-id']}.{headers['webhook-timestamp']}.".encode() + body
     wanted = base64.b64encode(hmac.digest(hook.secret.encode(), signed, hashlib.sha256)).decode()
@@ -236,7 +236,7 @@ def test_a_line_that_is_cut_is_said(deck: PrintMode, user: User) -> None:
         assert "127.0.0.1:9 cannot be reached" in Message.objects.get().reason
         webhooks.switch(hook)
     check_of(deck)
-    assert Message.objects.count() == 1, "one that was stopped is told nothing"
+    assert Message.objects.count() == 1, "one that was stopped hears nothing"
 
 
 def test_the_page_of_deliveries(client: Client, deck: PrintMode, listener: Listener) -> None:

@@ -131,8 +131,8 @@ def test_what_was_laid_by_hand_stays_where_it_is(run: Run, user: User) -> None:
             runs.place(more, over, more.version)
         with pytest.raises(BadInput, match="not every piece has a place"):
             runs.place(more, more.places[:2], more.version)
-        anew = runs.lay_anew(more, more.version)
-        assert not anew.by_hand and min(p["y"] for p in anew.places) == 0.0
+        laid = runs.lay_again(more, more.version)
+        assert not laid.by_hand and min(p["y"] for p in laid.places) == 0.0
 
 
 def test_the_table_shows_every_piece_and_changes_in_place(client: Client, run: Run) -> None:

@@ -1,5 +1,5 @@
 // The roll of a machine: what waits is dragged into another order, what is held is lifted from the shelf onto
-// the roll. The buttons below do the same by keys. While something is in hand, the roll is not drawn anew.
+// the roll. The buttons below do the same by keys. While something is in hand, the roll is not drawn again.
 import { token } from "./requests.js";
 
 let inHand = null;
@@ -68,7 +68,7 @@ function lay(box) {
   send(box, piece.dataset.act, { other: next?.dataset.print ?? "" });
 }
 
-/** What a button would send; then the roll is drawn anew. */
+/** What a button would send; then the roll is drawn again. */
 async function send(box, address, values) {
   const body = new URLSearchParams({ ...values, csrfmiddlewaretoken: token() });
   try {

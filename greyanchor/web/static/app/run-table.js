@@ -29,7 +29,7 @@ class RunTable {
     const { g } = piece;
     g.addEventListener("focus", () => {
       focused = piece.key;
-      this.tell(piece);
+      this.place(piece);
     });
     g.addEventListener("pointerdown", (e) => {
       g.focus();
@@ -98,7 +98,7 @@ class RunTable {
     piece.put(Math.min(Math.max(left, low[0]), Math.max(high, low[0])), Math.max(top, low[1]));
     piece.g.classList.toggle("clash", this.clash(piece));
     this.figures();
-    this.tell(piece);
+    this.place(piece);
   }
 
   snapped(piece, value, axis, ends, near) {
@@ -140,7 +140,7 @@ class RunTable {
     this.box.querySelector("[data-run-share]").textContent = `${share.toFixed(1)} %`;
   }
 
-  tell(piece) {
+  place(piece) {
     this.say(`${piece.title}: ${piece.x.toFixed(1)} mm across, ${piece.y.toFixed(1)} mm along.`);
   }
 
