@@ -95,7 +95,6 @@ def _draw(page: Page) -> None:
     for mode, view, name in (
         ("Chandler Canvas, wall charts", "#ink-limits", "stage-ink-limits"),
         ("Fathom Satin, proofs both ways", "#linearization", "stage-linearization"),
-        ("Gangway Mesh, pier banners", "#ink-limits", "by-eye"),
     ):
         page.goto(URL)
         page.click(f"text={mode}")
@@ -117,6 +116,10 @@ def _draw(page: Page) -> None:
     page.keyboard.press("l")
     page.wait_for_function("document.querySelector('.loupe-window img')?.naturalWidth > 200", timeout=60000)
     shot("light-table")
+    page.goto(f"{URL}/runs/?q=stickers")
+    page.click("#runs tbody a >> nth=0")
+    page.wait_for_function("[...document.querySelectorAll('.run-sheet image')].length > 19")
+    shot("run")
     for _ in range(5):
         page.goto(f"{URL}/print-files/1/")
         page.click("button:has-text('Put it on the list')")

@@ -179,6 +179,48 @@ def magenta_drifts() -> None:
     drift(Printer.objects.get(name="Petrel 44"), {"M": 1.2})
 
 
+def print_room() -> None:
+    """A released mode and what it printed: a job, runs in every state, a print with marked faults, a roll, and
+    a delivery folder.
+    """
+    from django.core.files.base import ContentFile
+    from django.utils import timezone
+
+    from greyanchor.background import queue
+    from greyanchor.delivery import folders
+    from greyanchor.library.models import PrintMode
+    from greyanchor.printroom import intake, jobs, run_preparing, runs, trials
+    from greyanchor.printroom.models import MediaRoll, Print, PrintFile, Run
+    from greyanchor.printroom.prints import length_of
+    from tests.web.printroom.conftest import picture
+
+    released_mode()
+    user, mode = _users()["ines"], PrintMode.objects.get(name="Quay proof")
+    art, _ = intake.add(ContentFile(picture()), "lit balls.png", user)
+    queue.run(art)
+    art.refresh_from_db()
+    job = jobs.make_job(art, user, mode, choices={"width_mm": 40.0})
+    waits = runs.make([job], user, "Waits")
+    waits = runs.change(waits, {"fill": {"share": 0.9}}, waits.version)
+    runs.wait_to_fill(waits, waits.version)
+    closed = runs.make([job], user, "Prepared")
+    queue.run(run_preparing.order_run(Run.objects.get(pk=closed.pk), user))
+    record = PrintFile.objects.get(run=closed)
+    runs.make([job], user, "On the table")
+    roll = MediaRoll.objects.create(
+        printer=mode.printer, media=mode.media.name, width_mm=1118.0, first_mm=30_000.0, left_mm=29_000.0,
+        seen_at=timezone.now(),
+    )  # fmt: skip
+    done = Print.objects.create(
+        print_file=record, printer=mode.printer, roll=roll, key="done", state="done", media=mode.media.name,
+        media_mm=length_of(record), ink_ml=record.facts["ink_ml"], ink_total_ml=0.1, asked_by=user,
+        picture=run_preparing.art_name(record), sent_at=timezone.now(), ended_at=timezone.now(),
+    )  # fmt: skip
+    trials.mark_fault(done, "banding", 0.5, 0.5, user, "in the middle")
+    folders.make("Proofing", "proofing", ["profile"], user)
+    folders.sweep()
+
+
 if __name__ == "__main__":
     import django
 

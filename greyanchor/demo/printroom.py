@@ -13,6 +13,7 @@ from greyanchor.accounts.roles import acting
 from greyanchor.background import queue
 from greyanchor.checks.models import CheckPrint
 from greyanchor.core.layout.runs import Rules
+from greyanchor.delivery import folders
 from greyanchor.demo.artwork import pieces
 from greyanchor.library.models import PrintMode
 from greyanchor.printroom import (
@@ -49,6 +50,7 @@ def seed(users: dict[str, User], aim: AimRecord) -> None:
         hot_folders.make("Proofs at once", "proofs", lead, mode=modes.get(_PROOF), go=True, then=Then.PRINT)
         _history(done, technician)
         _runs(art, modes, aim, lead, technician)
+        folders.make("Proofing programs", "proofing", ["profile", "pack"], lead)
 
 
 def _jobs(

@@ -17,7 +17,7 @@ from playwright.sync_api import Page
 from tests.browser.conftest import Server, serving, sign_in
 
 pytestmark = pytest.mark.slow
-STOCK = "released_mode"
+STOCK = "print_room"
 
 AXE = (Path(axe_playwright_python.__file__).parent / "axe.min.js").read_text()
 RUN = """axe.run(document, {resultTypes: ['violations'], preload: false}).then(r => r.violations.flatMap(
