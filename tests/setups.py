@@ -180,8 +180,8 @@ def magenta_drifts() -> None:
 
 
 def print_room() -> None:
-    """A released mode and what it printed: a job, runs in every state, a print with marked faults, a roll, and
-    a delivery folder.
+    """A released mode and what it printed: a job, runs in every state, a print with faults, a roll, and a
+    delivery folder.
     """
     from django.core.files.base import ContentFile
     from django.utils import timezone
