@@ -96,7 +96,7 @@ class _Shop:
 
     def _print_file(self, wide: float, tall: float, model: Any) -> Any:
         """A prepared print file of a size in mm."""
-        from greyanchor.core.separation.plane_file import PlaneLayout, PlaneWriter
+        from greyanchor.core.printing.plane_file import PlaneLayout, PlaneWriter
         from greyanchor.printroom import files
 
         width, height = round(wide / 25.4 * 600), round(tall / 25.4 * 600)

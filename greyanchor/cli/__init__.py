@@ -62,7 +62,7 @@ def chart(
     tiff: str | None,
 ) -> None:
     """Design and lay out a chart."""
-    from greyanchor.core.charts import layout, sheets
+    from greyanchor.core.charts import layout, sheet_pdf, sheets
     from greyanchor.core.charts.patches import design
     from greyanchor.core.formats import cgats
 
@@ -71,7 +71,7 @@ def chart(
     shuffle = 3 if purpose in ("profile", "total-ink", "grey") else None
     meta = {"DESCRIPTOR": f"{purpose} chart, {'+'.join(names)}"}
     laid_out, plan = layout.lay_out(device, names, page, method, shuffle, meta)
-    drawn = [(path, draw(laid_out)) for path, draw in ((pdf, sheets.pdf), (tiff, sheets.tiff)) if path]
+    drawn = [(path, draw(laid_out)) for path, draw in ((pdf, sheet_pdf.pdf), (tiff, sheets.tiff)) if path]
     write(output, cgats.dumps(laid_out))
     for path, data in drawn:
         write(path, data)

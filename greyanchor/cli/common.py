@@ -31,10 +31,14 @@ def say(as_json: bool, facts: dict[str, Any], lines: list[str]) -> None:
 
 
 def channels_of(text: str) -> tuple[str, ...]:
-    """Channel names, one letter each."""
-    channels = tuple(text.upper())
-    if not channels or len(channels) > 8 or len(set(channels)) != len(channels) or not text.isalpha():
-        raise BadInput(f"channels {text!r} are not understood; give one letter each, such as CMYK")
+    """Channel names: one letter each, or with commas between, such as ``C,M,Y,K,LC,LM``."""
+    channels = tuple(p.strip() for p in text.split(",")) if "," in text else tuple(text.upper())
+    letters = "," in text or text.isalpha()
+    if not all(channels) or not letters or not 1 <= len(channels) <= 8 or len(set(channels)) != len(channels):
+        raise BadInput(
+            f"channels {text!r} are not understood; give one letter each, such as CMYK, or names with commas "
+            "between, such as C,M,Y,K,LC,LM"
+        )
     return channels
 
 

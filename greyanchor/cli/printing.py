@@ -130,8 +130,8 @@ def _lines(done: Prepared) -> list[str]:
 def halftone(grey: str, output: str, screen: str, resolution: float) -> None:
     """One grey picture to dots, pixel for pixel; black is ink."""
     from greyanchor.core.artwork.pictures import open_picture
+    from greyanchor.core.printing.plane_file import PlaneLayout, PlaneWriter
     from greyanchor.core.separation.halftone.screens import Screen, parse_screen
-    from greyanchor.core.separation.plane_file import PlaneLayout, PlaneWriter
 
     if not 10.0 <= resolution <= 20000.0:
         raise BadInput(f"a resolution of {resolution:g} dpi is not possible; 10 to 20000 are")

@@ -63,8 +63,10 @@ def asked_of(query: Mapping[str, str]) -> dict[str, str]:
     return {k: str(query.get(k, "")).strip()[:120] for k in _ASKED}
 
 
-def narrowed(asked: Mapping[str, str]) -> QuerySet[Print]:
-    """Prints that a machine has had, narrowed by words, by all that they come from, and by how they ended."""
+def narrowed(asked: Mapping[str, str], in_order: bool = True) -> QuerySet[Print]:
+    """Prints that a machine has had, narrowed by words, by all that they come from, and by how they ended;
+    `in_order` says that the newest will be looked at, not all be counted.
+    """
     found = Print.objects.all()
     if asked["state"] in Print.State.values:
         found = found.filter(state=asked["state"])
@@ -74,8 +76,9 @@ def narrowed(asked: Mapping[str, str]) -> QuerySet[Print]:
         # few files, modes and media stand for many prints: they are looked through first
         named = Q(job__name__icontains=word) | Q(run__name__icontains=word) | Q(mode__name__icontains=word)
         of_media = Print.objects.order_by("media").values_list("media", flat=True).distinct()
-        # the newest come first: going through prints in their order beats sorting what an index finds
-        found = found.alias(of_file=F("print_file_id") + 0).filter(
+        # for the newest, going through prints in their order beats sorting what an index finds
+        of_file = F("print_file_id") + 0 if in_order else F("print_file_id")
+        found = found.alias(of_file=of_file).filter(
             Q(of_file__in=PrintFile.objects.filter(named).order_by().values("pk"))
             | Q(media__in=[m for m in of_media if word.casefold() in m.casefold()])
         )

@@ -10,6 +10,7 @@ import uuid
 from typing import Any
 
 from django.contrib.auth.models import User
+from django.core.cache import cache
 from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
@@ -143,6 +144,26 @@ def _queue(printer: Printer) -> QueuePort:
 def machine_of(printer: Printer) -> MachineState:
     """What a printer says of itself. Raises `BadInput` where none is reached."""
     return _queue(printer).machine()
+
+
+#: seconds for which pages share what a machine said, and that it did not answer
+_SEEN, _MISSED = 0.5, 5.0
+
+
+def machine_seen(printer: Printer) -> MachineState:
+    """The same for pages, which share an answer for a moment: ten people looking ask a machine once."""
+    key = f"machine {printer.pk}"
+    held = cache.get(key)
+    if held is None:
+        try:
+            held = machine_of(printer)
+            cache.set(key, held, _SEEN)
+        except BadInput as error:
+            held = error.reason
+            cache.set(key, held, _MISSED)
+    if isinstance(held, str):
+        raise BadInput(held)
+    return held  # type: ignore[no-any-return]
 
 
 def what_is_wrong(record: Print, machine: MachineState) -> list[str]:

@@ -119,7 +119,7 @@ class Roll:
 def roll_of(printer: Printer) -> Roll:
     """What lies on the media of a printer now."""
     try:
-        machine: MachineState | None = prints.machine_of(printer)
+        machine: MachineState | None = prints.machine_seen(printer)
         trouble = ""
     except BadInput as error:
         machine, trouble = None, error.reason

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import io
 import re
-import zlib
 
 import numpy as np
+import pikepdf
 import pytest
 import tifffile
 from PIL import Image
 
-from greyanchor.core.charts import patches, sheets
+from greyanchor.core.charts import patches, sheet_pdf, sheets
 from greyanchor.core.charts.layout import lay_out, layout_of, parse_page, sheet_places
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
@@ -147,8 +147,8 @@ def test_the_tiff_is_cmyk_with_the_device_values_in_place(chart) -> None:
 def test_device_values_lie_on_what_pdf_and_cgats_hold(chart) -> None:
     laid_out, _ = chart
     np.testing.assert_array_equal(laid_out.device, np.round(laid_out.device, 4))
-    content = b"".join(_streams(sheets.pdf(laid_out)))
-    filled = np.array([line.split()[:4] for line in re.findall(rb"[\d. ]+ k\n", content)], dtype=float)
+    content = b"".join(_streams(sheet_pdf.pdf(laid_out)))
+    filled = np.array([line.split()[:4] for line in re.findall(rb"[\d. ]+ k ", content)], dtype=float)
     printed = {tuple(v) for v in np.round(filled, 4)}
     assert {tuple(v) for v in laid_out.device} <= printed
     again = cgats.loads(cgats.dumps(laid_out), "chart")
@@ -164,7 +164,7 @@ def test_unprinted_patches_stand_on_every_sheet() -> None:
 
 def test_the_pdf_holds_devicecmyk_and_says_that_it_is_raw(chart) -> None:
     laid_out, _ = chart
-    data = sheets.pdf(laid_out)
+    data = sheet_pdf.pdf(laid_out)
     content = b"".join(_streams(data))
     assert data.startswith(b"%PDF") and b"DeviceRGB" not in data and b" rg" not in content
     assert content.count(b" re ") >= 700 and content.count(b" k") >= 700
@@ -172,15 +172,20 @@ def test_the_pdf_holds_devicecmyk_and_says_that_it_is_raw(chart) -> None:
 
 
 def _streams(data: bytes) -> list[bytes]:
-    import base64
+    with pikepdf.open(io.BytesIO(data)) as file:
+        return [page.Contents.read_bytes() for page in file.pages]
 
-    out = []
-    for raw in re.findall(rb"stream\r?\n(.*?)endstream", data, re.S):
-        out.append(
-            zlib.decompress(
-                base64.a85decode(raw.strip(), adobe=False)
-                if not raw.strip().endswith(b"~>")
-                else base64.a85decode(b"<~" + raw.strip(), adobe=True)
-            )
-        )
-    return out
+
+def test_strips_and_grey_charts_of_more_inks_hold_those_of_c_m_y_k() -> None:
+    channels = ("O", "C", "M", "Y", "K", "V")
+    for purpose in ("control-strip", "grey"):
+        plain = patches.design(purpose, CMYK)
+        made = patches.design(purpose, channels)
+        np.testing.assert_array_equal(made[: len(plain), 1:5], plain)
+        assert not made[: len(plain), [0, 5]].any()
+    strip = patches.design("control-strip", channels)
+    further = strip[len(patches.design("control-strip", CMYK)) :]
+    assert further.shape == (8, 6) and not further[:, 1:5].any()
+    assert sorted(further[:, 0])[-4:] == [0.25, 0.5, 0.75, 1.0]
+    with pytest.raises(BadInput, match="a grey chart needs C, M, Y and K, which O\\+C does not have"):
+        patches.design("grey", ("O", "C"))

@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 
 from greyanchor.core.printing.environment import PrintEnvironment
-from greyanchor.core.separation.plane_file import PlaneLayout, PlaneWriter
+from greyanchor.core.printing.plane_file import PlaneLayout, PlaneWriter
 from greyanchor.devices.ipp.client import IppClient
 from greyanchor.devices.print_server.machine import MODELS
 from greyanchor.devices.print_server.server import PrintServer

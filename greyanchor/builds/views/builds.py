@@ -19,7 +19,7 @@ from greyanchor.builds.lifecycle import decisions, inheritance, redo
 from greyanchor.builds.models import Build, Stage, Task
 from greyanchor.builds.stages import names
 from greyanchor.builds.stages.registry import type_of
-from greyanchor.core.charts import sheets
+from greyanchor.core.charts import sheet_pdf, sheets
 from greyanchor.core.charts.layout import plan as plan_sheets
 from greyanchor.core.errors import BadInput
 from greyanchor.library.machines.readiness import dues_of
@@ -263,7 +263,7 @@ def stage_sheets(request: HttpRequest, pk: int, kind: str, form: str) -> HttpRes
     if form == "txt":
         data, content = job.chart.text.encode(), "text/plain; charset=utf-8"
     else:
-        draw, content = {"tif": (sheets.tiff, "image/tiff"), "pdf": (sheets.pdf, "application/pdf")}[form]
+        draw, content = {"tif": (sheets.tiff, "image/tiff"), "pdf": (sheet_pdf.pdf, "application/pdf")}[form]
         data = draw(job.raw_chart)
     return download(data, content, f"{name}.{form}")
 

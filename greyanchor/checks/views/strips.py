@@ -12,7 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 from greyanchor.accounts.roles import MAKE, takes
 from greyanchor.checks.models import StripRecord
 from greyanchor.checks.strip_prints import StripChoice, keep_strip, strip_chart
-from greyanchor.core.charts import sheets, strips
+from greyanchor.core.charts import sheet_pdf, sheets, strips
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
 from greyanchor.core.verification.generic_aims import aim_lab
@@ -75,7 +75,7 @@ def strip_file(request: HttpRequest, kind: str, form: str) -> HttpResponse:
     if form == "txt":
         data, content = cgats.dumps(chart).encode(), "text/plain; charset=utf-8"
     else:
-        draw, content = {"tif": (sheets.tiff, "image/tiff"), "pdf": (sheets.pdf, "application/pdf")}[form]
+        draw, content = {"tif": (sheets.tiff, "image/tiff"), "pdf": (sheet_pdf.pdf, "application/pdf")}[form]
         data = draw(chart)
     headers = {"Content-Disposition": f'attachment; filename="strip-{kind.replace(":", "-")}.{form}"'}
     return HttpResponse(data, content_type=content, headers=headers)

@@ -266,23 +266,37 @@ def design(
         raise BadInput(f"{count} patches cannot be laid out; ask for 2 to 10000")
     if not 1.0 <= total_ink <= n + 1e-9:
         raise BadInput(f"a total ink of {100 * total_ink:g} % is outside 100..{100 * n} %")
-    if purpose in ("control-strip", "grey") and tuple(channels) != tuple("CMYK"):
-        raise BadInput(f"a {purpose} chart is defined for CMYK, not for {'+'.join(channels)}")
+    if purpose in ("control-strip", "grey") and not set("CMYK") <= set(channels):
+        raise BadInput(f"a {purpose} chart needs C, M, Y and K, which {'+'.join(channels)} does not have")
     builders: dict[str, Callable[[], Array]] = {
         "ink-limit": lambda: ink_limit_ramps(n, _steps(count, n, 21)) * tops,
         "linearization": lambda: linearization_ramps(tops, _steps(count, n, 25)),
         "total-ink": lambda: total_ink_steps(n, float(n)),
-        "grey": lambda: grey_scales(n),
+        "grey": lambda: among(grey_scales(4), channels),
         "profile": lambda: as_inks(
             profile_patches(count or (1500 if n > 1 else 64), total_ink, n, seed), tuple(channels)
         ),
-        "control-strip": lambda: control_strip(float(n)),
+        "control-strip": lambda: np.vstack([among(control_strip(4.0), channels), further_tints(channels)]),
     }
     if purpose not in builders:
         raise BadInput(f"no chart for the purpose {purpose!r}; use one of {', '.join(PURPOSES)}")
     if count is not None and purpose not in ("ink-limit", "linearization", "profile"):
         raise BadInput(f"a {purpose} chart has a fixed number of patches; leave --patches out")
     return builders[purpose]()
+
+
+def among(process: Array, channels: tuple[str, ...]) -> Array:
+    """C M Y K values (n, 4) as values of a printer with further inks (n, channels), which print nothing."""
+    values = np.zeros((len(process), len(channels)))
+    values[:, [channels.index(c) for c in "CMYK"]] = process
+    return values
+
+
+def further_tints(channels: tuple[str, ...]) -> Array:
+    """Solids and tints of 25, 50 and 75 % of each ink beside C, M, Y and K (n, channels)."""
+    tints = np.array([0.25, 0.5, 0.75, 1.0])
+    rows = [_single(len(channels), i, tints) for i, c in enumerate(channels) if c not in "CMYK"]
+    return np.vstack(rows) if rows else np.zeros((0, len(channels)))
 
 
 def _steps(count: int | None, channels: int, usual: int) -> int:

@@ -18,9 +18,9 @@ from greyanchor.core.layout.marks import Bar, Disc, Mark
 from greyanchor.core.layout.runs import LETTERS, Run
 from greyanchor.core.parallel import each
 from greyanchor.core.printing.ink_load import LOAD_AT_FULL
+from greyanchor.core.printing.plane_file import PlaneLayout, PlaneWriter
 from greyanchor.core.separation.halftone.screens import ScreenSpec
 from greyanchor.core.separation.lettering import words
-from greyanchor.core.separation.plane_file import PlaneLayout, PlaneWriter
 from greyanchor.core.separation.plane_reading import PlaneReader
 from greyanchor.core.separation.prepare import MOST_DOTS, Progress, quiet
 

@@ -20,16 +20,16 @@ from greyanchor.core.artwork.pictures import Picture
 from greyanchor.core.errors import BadInput
 from greyanchor.core.parallel import each
 from greyanchor.core.printing.ink_load import LOAD_AT_FULL
-from greyanchor.core.separation.coming_out import ComingOut, Judged, coming_out
-from greyanchor.core.separation.halftone.screens import Screen, ScreenSpec
-from greyanchor.core.separation.layers import AnyConversion, AnyLink, conversion_of
-from greyanchor.core.separation.plane_file import (
+from greyanchor.core.printing.plane_file import (
     RGB,
     SEPARATED,
     WHITE_IS_ZERO,
     PlaneLayout,
     PlaneWriter,
 )
+from greyanchor.core.separation.coming_out import ComingOut, Judged, coming_out
+from greyanchor.core.separation.halftone.screens import Screen, ScreenSpec
+from greyanchor.core.separation.layers import AnyConversion, AnyLink, conversion_of
 from greyanchor.core.separation.resampling import Bands, Enlarged, EnlargedPlanes, Part, needed
 
 Pixels = np.ndarray[Any, Any]

@@ -12,9 +12,9 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.parallel import each
 from greyanchor.core.printing.ink_load import LOAD_AT_FULL
+from greyanchor.core.printing.plane_file import PlaneLayout, PlaneWriter
 from greyanchor.core.separation.halftone.screens import Screen, ScreenSpec
 from greyanchor.core.separation.lettering import words
-from greyanchor.core.separation.plane_file import PlaneLayout, PlaneWriter
 
 Planes = np.ndarray[Any, Any]
 _BAND = 4_000_000

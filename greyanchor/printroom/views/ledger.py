@@ -50,7 +50,9 @@ def ledger(request: HttpRequest) -> HttpResponse:
             "check_print__made_check__criteria",
         )
     )
-    page = Paginator(listed, _PAGE).get_page(request.GET.get("page", "1"))
+    pages = Paginator(listed, _PAGE)
+    pages.__dict__["count"] = narrowed(asked, in_order=False).count()  # where it is kept once it is counted
+    page = pages.get_page(request.GET.get("page", "1"))
     context: dict[str, Any] = {
         "page": page,
         "asked": asked,
@@ -91,7 +93,7 @@ def usage(request: HttpRequest) -> HttpResponse:
     """Ink and media of the prints that a query asks for, by week, mode, machine, job, media or person."""
     asked, by = asked_of(request.GET), request.GET.get("by", "week")
     by = by if by in BY else "week"
-    rows = used(narrowed(asked), by)
+    rows = used(narrowed(asked, in_order=False), by)
     if request.GET.get("as") == "csv":
         lines = [(r.name, r.prints, f"{r.ink_ml:.3f}", f"{r.media_m:.3f}") for r in rows]
         return _csv((BY[by][0].lower(), "prints", "ink ml", "media m"), lines, f"used-by-{by}")

@@ -38,7 +38,7 @@ def machine_list(request: HttpRequest) -> HttpResponse:
             .first(),
         }
         try:
-            row["machine"] = prints.machine_of(printer)
+            row["machine"] = prints.machine_seen(printer)
         except BadInput as error:
             row["trouble"] = error.reason
         rows.append(row)
@@ -48,7 +48,8 @@ def machine_list(request: HttpRequest) -> HttpResponse:
 def _context(printer: Printer) -> dict[str, Any]:
     roll = roll_of(printer)
     overdue = [d for d in dues_of(printer) if d.due.overdue] if printer.abilities else []
-    return {"printer": printer, "roll": roll, "overdue": overdue, **_drawn(roll)}
+    moves = bool(roll.coming or roll.preparing)
+    return {"printer": printer, "roll": roll, "overdue": overdue, "pace": 1 if moves else 4, **_drawn(roll)}
 
 
 def _drawn(roll: Roll) -> dict[str, Any]:

@@ -14,9 +14,9 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.layout.pieces import Piece, Placed
 from greyanchor.core.layout.runs import Rules, Run, arrange, run_of
 from greyanchor.core.printing.ink_load import LOAD_AT_FULL
+from greyanchor.core.printing.plane_file import PlaneLayout, PlaneWriter
 from greyanchor.core.separation.composing import compose
 from greyanchor.core.separation.halftone.screens import ScreenSpec
-from greyanchor.core.separation.plane_file import PlaneLayout, PlaneWriter
 from greyanchor.core.separation.plane_reading import PlaneReader
 from greyanchor.core.separation.strip_planes import write_strip
 
@@ -107,7 +107,8 @@ def test_marks_and_words_are_black_ink_and_counted(tmp_path: Path) -> None:
 
 
 def test_a_killed_run_goes_on_after_its_last_band(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    from greyanchor.core.separation import composing, plane_file
+    from greyanchor.core.printing import plane_file
+    from greyanchor.core.separation import composing
 
     monkeypatch.setattr(composing, "_BAND", 600 * 16)
     monkeypatch.setattr(plane_file, "_NOTED_EVERY", 0.0)

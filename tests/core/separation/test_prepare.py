@@ -17,9 +17,9 @@ from PIL import Image
 from greyanchor.cli import main
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
+from greyanchor.core.printing.plane_file import PlaneLayout, PlaneWriter
 from greyanchor.core.separation.halftone.screens import parse_screen
 from greyanchor.core.separation.link import ModeInks
-from greyanchor.core.separation.plane_file import PlaneLayout, PlaneWriter
 from greyanchor.core.separation.printing import Order, Shape, pixels_of, print_to_file
 from tests import lcms
 
@@ -176,7 +176,7 @@ def test_a_file_that_cannot_be_read_to_its_end_leaves_nothing(photo, printer_pro
 
 
 def test_a_large_file_has_large_offsets(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("greyanchor.core.separation.plane_file._CLASSIC", 1000)
+    monkeypatch.setattr("greyanchor.core.printing.plane_file._CLASSIC", 1000)
     rows = np.random.default_rng(1).integers(0, 256, (64, 20)).astype(np.uint8)
     writer = PlaneWriter(tmp_path / "big.tif", PlaneLayout(160, 64, ("C", "M"), 1, 600.0), 16, {"a": 1})
     for top in range(0, 64, 16):

@@ -4,12 +4,13 @@ import { token } from "./requests.js";
 
 let inHand = null;
 
+document.addEventListener("htmx:beforeRequest", (e) => {
+  if (inHand && e.target.id === "roll") e.preventDefault();
+});
+
 export function watchRoll(box) {
   if (box.dataset.ready) return;
   box.dataset.ready = "1";
-  box.addEventListener("htmx:beforeRequest", (e) => {
-    if (inHand) e.preventDefault();
-  });
   box.addEventListener("pointerdown", (e) => take(e));
   box.addEventListener("pointermove", carry);
   box.addEventListener("pointerup", () => lay(box));
@@ -75,6 +76,7 @@ async function send(box, address, values) {
     await fetch(address, { method: "POST", body, redirect: "manual" });
   } finally {
     inHand = null;
-    window.htmx.ajax("GET", box.dataset.hxGet, { target: "#roll", swap: "innerHTML" });
+    const roll = box.closest("#roll");
+    window.htmx.ajax("GET", roll.dataset.hxGet, { target: "#roll", swap: "outerHTML" });
   }
 }

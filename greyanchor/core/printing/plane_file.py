@@ -245,7 +245,7 @@ class PlaneWriter:
         for tag, kind, values in tags:
             code, size = _TYPES[kind]
             if kind == "ascii":
-                data = values.encode("ascii", "replace") + b"\0"
+                data = values.encode() + b"\0"  # names of inks may have any letters
                 count = len(data)
             elif kind == "rational":
                 data = b"".join(struct.pack("<II", *v) for v in values)
