@@ -131,7 +131,7 @@ def simulate(
         readings = print_and_read(sent, press, seed, reading, Condition(age, drift_of(drift)), pipeline)
     except BadInput as error:
         raise (error if error.source else error.at(chart_file)) from None
-    write(output, cgats.dumps(replace(readings, device=sheet.device)))
+    write(output, cgats.dumps(replace(readings, channels=sheet.channels, device=sheet.device)))
 
 
 @main.command()

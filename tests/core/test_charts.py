@@ -73,7 +73,7 @@ def test_ramps_end_exactly_at_their_limits() -> None:
     ("arguments", "words"),
     [
         ({"purpose": "poster"}, "no chart for"),
-        ({"purpose": "control-strip", "channels": tuple("CMY")}, "defined for CMYK"),
+        ({"purpose": "control-strip", "channels": tuple("CMY")}, "needs C, M, Y and K"),
         ({"purpose": "profile", "total_ink": 9.0}, "outside"),
         ({"purpose": "profile", "count": 1}, "cannot be laid out"),
         ({"purpose": "total-ink", "count": 50}, "fixed number"),

@@ -23,6 +23,10 @@ from greyanchor.core.profiling.tables import TableSizes, picture_channels
 from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.press import SimulatedPress
 from greyanchor.core.simulation.standin import print_and_read
+from greyanchor.core.verification import aims
+from greyanchor.core.verification.check import check
+from greyanchor.core.verification.predict import predict
+from greyanchor.core.verification.shipped import SHIPPED
 from tests import lcms
 
 SEVEN = "gannet-64/kelp-synthetic-190/basalt-uv-seven"
@@ -265,3 +269,19 @@ def _raw(press: SimulatedPress, chart: ReadingSet) -> np.ndarray:
     values = chart.values().copy()
     values[:, 0] = np.clip(values[:, 0] + 0.35 * values[:, 7], 0.0, 1.0)
     return press.as_raw(values[:, :7], tuple("CMYKOGV"))
+
+
+@pytest.mark.parametrize("kind", [rgb, seven], ids=["rgb", "seven"])
+def test_a_strip_of_c_m_y_k_goes_through_any_profile_to_its_aim(kind: Callable[[], Kind]) -> None:
+    made, aim = kind(), aims.load("generic-coated")
+    strip, _ = lay_out(patches.control_strip(4.0), tuple("CMYK"))
+    sent = aims.strip_through_profile(strip, aim, icc.loads(made.result.data), corrected=True)
+    assert sent.channels == made.channels and sent.ids == strip.ids
+    read = replace(strip, measured_lab=made.printed(sent.values()))
+    found = check(read, aim, SHIPPED["iso12647-7:2016"], corrected=True)
+    assert np.median(found.differences) < 1.0, "what the printer can reach is printed as the aim has it"
+    paper = strip.values().max(axis=1) == 0
+    assert found.differences[paper].max() < 0.3, "bare paper stays bare"
+    predicted = predict(icc.loads(made.result.data), aim, SHIPPED["iso12647-7:2016"], corrected=True)
+    off = delta_e_2000(predicted.strip.lab(), read.lab())
+    assert off.mean() < 0.8, "what is predicted is what the press prints"

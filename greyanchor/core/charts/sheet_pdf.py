@@ -30,7 +30,7 @@ _WIDE = 0.5
 
 
 def pdf(chart: ReadingSet) -> bytes:
-    """All sheets as one PDF of filled rectangles, raw: DeviceCMYK, DeviceRGB, or DeviceN with named colorants.
+    """All sheets as one PDF of filled rectangles, raw: DeviceCMYK, DeviceRGB, or DeviceN by name.
 
     Colorants of DeviceN have the names that print programs know (Cyan, Orange, Light Magenta ..); a reader
     without such inks shows about what they look like.

@@ -280,16 +280,15 @@ def substrate_corrected(
 def strip_through_profile(
     strip: ReadingSet, aim: Aim, profile: icc.IccProfile, corrected: bool = False
 ) -> ReadingSet:
-    """The device values that print the aim colours of `strip` on the profiled printer, absolute
-    colorimetric.
+    """The device values, of the profile's own channels, that print the aim colours of a C M Y K `strip` on the
+    profiled printer, absolute colorimetric: one with further inks, or driven by R G B, as well.
 
     With `corrected` the aim is first carried onto the profile's media white, as a substrate-corrected
     check will do with the measured paper.
 
-    Raises `BadInput` for a profile that is not CMYK, and with `corrected` for a strip without bare paper.
+    Raises `BadInput` for a profile without a way from colour to device, and with `corrected` for a strip
+    without bare paper.
     """
-    if profile.space != "CMYK":
-        raise BadInput(f"the strip can be sent through a CMYK profile, not through {profile.space}")
     lab = aim.lab_for(strip)
     if corrected:
         paper = strip.values().max(axis=1) < 1e-6
@@ -297,7 +296,7 @@ def strip_through_profile(
             raise BadInput("a substrate-corrected print needs an unprinted patch in the strip")
         white = xyz_to_lab(100.0 * profile.white)
         lab = substrate_corrected(lab, paper, lab[paper].mean(axis=0), white, aim.darkest)
-    return replace(strip, device=profile.lab_to_device(lab, "absolute"))
+    return replace(strip, channels=profile.inks, device=profile.lab_to_device(lab, "absolute"))
 
 
 def grey_anchors(readings: ReadingSet) -> Aim:

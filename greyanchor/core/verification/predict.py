@@ -65,7 +65,7 @@ def predict(profile: IccProfile, aim: Aim, tolerances: ToleranceSet, corrected: 
     """Send the control strip through the profile to the aim's colours and back to colour, absolute
     colorimetric.
 
-    Raises `BadInput` when the profile is not CMYK or the aim does not know the strip's patches.
+    Raises `BadInput` when the profile has no way back, or the aim does not know the strip's patches.
     """
     strip, _ = lay_out(control_strip(4.0), tuple("CMYK"))
     sent = strip_through_profile(strip, aim, profile, corrected)
