@@ -49,6 +49,7 @@ class Plan:
     retire: str = ""
     greys: bool = False
     read: bool = True
+    inks: str = ""  # of the printer; its first ones where empty
 
 
 def carry_out(plan: Plan, users: dict[str, User], aim: int) -> Build:
@@ -62,7 +63,8 @@ def carry_out(plan: Plan, users: dict[str, User], aim: int) -> Build:
         "halftone": "blue noise",
         **handling_choices(printer, media),
     }
-    ink_set = printer.ink_sets.order_by("pk").first()
+    sets = printer.ink_sets.order_by("pk")
+    ink_set = (sets.filter(name=plan.inks) if plan.inks else sets).first()
     assert ink_set is not None
     build = start_build(plan.name, printer, ink_set, media, choices, user, {"greys": plan.greys})
     for stage_type in stage_types():

@@ -14,17 +14,22 @@ from greyanchor.library.models import InkSet, Media, PrintMode
 CMYK = tuple("CMYK")
 
 
-def to_raw(splits: list[dict[str, Any]]) -> Callable[[Array], Array]:
-    """From raw values of C M Y K to what is sent: light inks share with their parents."""
+def channels_of(ink_set: InkSet) -> tuple[str, ...]:
+    """Inks that a mode of this ink set separates into, in printing order: light inks share theirs."""
+    return tuple(ink_set.channels)
+
+
+def to_raw(splits: list[dict[str, Any]], channels: tuple[str, ...] = CMYK) -> Callable[[Array], Array]:
+    """From raw values of the inks to what is sent: light inks share with their parents."""
     if not splits:
         return lambda device: device
     made = [LightSplit(**s) for s in splits]
-    return lambda device: split_channels(device, CMYK, made)
+    return lambda device: split_channels(device, channels, made)
 
 
 def sent_channels(ink_set: InkSet, splits: list[dict[str, Any]]) -> tuple[str, ...]:
     """The channels that `to_raw` gives."""
-    return (*CMYK, *(s["light"] for s in splits)) if splits else CMYK
+    return (*channels_of(ink_set), *(s["light"] for s in splits))
 
 
 def dry_minutes(ink_set: InkSet, media: Media) -> float:
@@ -41,5 +46,5 @@ def mode_curves(mode: PrintMode) -> CurveSet:
 
 def mode_pipeline(mode: PrintMode) -> Callable[[Array], Array]:
     """From linearized C M Y K of a mode to what is sent to its printer."""
-    curves, share = mode_curves(mode), to_raw(mode.splits)
+    curves, share = mode_curves(mode), to_raw(mode.splits, channels_of(mode.ink_set))
     return lambda device: share(curves.apply(device))

@@ -8,6 +8,7 @@ from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.calibration.restore import baseline_from_ramps, short_chart
 from greyanchor.core.charts.layout import lay_out
 from greyanchor.measuring.models import written
+from greyanchor.measuring.pipelines import channels_of
 from greyanchor.measuring.services import averaged
 
 
@@ -27,7 +28,8 @@ def take_baseline(stage: Stage) -> Baseline | None:
     if second is not None:
         readings = averaged(second)
     else:
-        chart, _ = lay_out(short_chart(), tuple("CMYK"), shuffle_seed=3)
+        inks = channels_of(stage.build.mode.ink_set)
+        chart, _ = lay_out(short_chart(len(inks)), inks, shuffle_seed=3)
         readings = baseline_from_ramps(averaged(ramps.sheet_print), curves, chart)
     made, _ = Baseline.objects.update_or_create(
         mode=stage.build.mode,

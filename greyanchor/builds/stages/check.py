@@ -19,7 +19,7 @@ from greyanchor.core.formats import icc
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.verification.aims import strip_through_profile
 from greyanchor.library.models import PrintMode
-from greyanchor.measuring.pipelines import CMYK, sent_channels, to_raw
+from greyanchor.measuring.pipelines import channels_of, sent_channels, to_raw
 from greyanchor.profiles.models import AimRecord
 from greyanchor.profiles.queries import aim_of
 
@@ -55,7 +55,7 @@ class CheckStage(StageType[CheckResult]):
         build = stage.build
         profile, curves = profile_of(build), curves_of(build)
         _, splits = limits_and_splits(build)
-        share, corrected = to_raw(splits), bool(options.get("corrected"))
+        share, corrected = to_raw(splits, channels_of(build.mode.ink_set)), bool(options.get("corrected"))
         aim = aim_of(AimRecord.objects.get(pk=options["aim"]))
         parsed = icc.loads(bytes(profile.data), profile.title)
 
@@ -64,7 +64,7 @@ class CheckStage(StageType[CheckResult]):
 
         sent = sent_channels(build.mode.ink_set, splits)
         return ChartDesign(
-            "control-strip", design("control-strip", CMYK), sheet_pipeline=through_profile, sent=sent
+            "control-strip", design("control-strip"), sheet_pipeline=through_profile, sent=sent
         )
 
     def compute(self, stage: Stage, readings: ReadingSet) -> CheckResult:

@@ -21,7 +21,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.drawing.proof import grey_plots
 from greyanchor.library.models import PrintMode
-from greyanchor.measuring.pipelines import CMYK, sent_channels, to_raw
+from greyanchor.measuring.pipelines import channels_of, sent_channels, to_raw
 
 #: the tolerance set that grey balance is verified under
 VERIFIED_UNDER = "g7-grayscale"
@@ -80,10 +80,11 @@ class GreyBalance(StageType[GreyBalanceResult]):
 
     def chart(self, stage: Stage, options: dict[str, Any]) -> ChartDesign:
         _, splits = limits_and_splits(stage.build)
-        share, curves = to_raw(splits), linear_curves(stage.build)
+        inks = channels_of(stage.build.mode.ink_set)
+        share, curves = to_raw(splits, inks), linear_curves(stage.build)
         sent = sent_channels(stage.build.mode.ink_set, splits)
         return ChartDesign(
-            "grey", design("grey", CMYK), CMYK, lambda device: share(curves.apply(device)), sent=sent
+            "grey", design("grey", inks), inks, lambda device: share(curves.apply(device)), sent=sent
         )
 
     def compute(self, stage: Stage, readings: ReadingSet) -> GreyBalanceResult:

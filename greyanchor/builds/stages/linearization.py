@@ -36,7 +36,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.drawing.calibration import curve_plot, deviation_plot, tone_plot
 from greyanchor.library.models import PrintMode
-from greyanchor.measuring.pipelines import CMYK, sent_channels, to_raw
+from greyanchor.measuring.pipelines import channels_of, sent_channels, to_raw
 
 #: aim of the tone scale where nobody chose one
 USUAL_AIM = "sctv"
@@ -95,7 +95,7 @@ class Linearization(StageType[LinearizationResult]):
         old, new = accepted.decided(base, names.INK_LIMITS), accepted.decided(stage.build, names.INK_LIMITS)
         if before.sheet_print is None or old.get("splits", []) != new.get("splits", []):
             return False
-        if any(new["limits"][c] > old["limits"][c] + 0.05 for c in CMYK):
+        if any(new["limits"][c] > old["limits"][c] + 0.05 for c in channels_of(stage.build.mode.ink_set)):
             return False
         stage.sheet_print, stage.options = before.sheet_print, {"aim": before.options.get("aim", USUAL_AIM)}
         stage.made_under = before.made_under
@@ -109,12 +109,13 @@ class Linearization(StageType[LinearizationResult]):
 
     def chart(self, stage: Stage, options: dict[str, Any]) -> ChartDesign:
         limits, splits = limits_and_splits(stage.build)
-        device = design("linearization", CMYK, None, 3.0, {c: limits[c] / 100.0 for c in CMYK})
+        inks = channels_of(stage.build.mode.ink_set)
+        device = design("linearization", inks, None, 3.0, {c: limits[c] / 100.0 for c in inks})
         return ChartDesign(
             "linearization",
             device,
-            CMYK,
-            to_raw(splits),
+            inks,
+            to_raw(splits, inks),
             sent=sent_channels(stage.build.mode.ink_set, splits),
         )
 
@@ -128,7 +129,8 @@ class Linearization(StageType[LinearizationResult]):
         found = self.result(stage)
         if stage.state != Stage.State.OPEN or found is None:
             raise BadInput("curves are confirmed while linearization is open and has a result")
-        return second_print(stage, found.curves_csv, "short", short_chart(), "short")
+        inks = channels_of(stage.build.mode.ink_set)
+        return second_print(stage, found.curves_csv, "short", short_chart(len(inks)), "short")
 
     def compute_confirmation(self, stage: Stage, readings: ReadingSet) -> LinearizationResult:
         aim = str(stage.options.get("aim", USUAL_AIM))
@@ -206,10 +208,11 @@ def second_print(stage: Stage, curves_csv: str, purpose: str, device: Any, subje
     """A chart through the curves that an open stage has found, to see whether they hold."""
     curves = CurveSet.from_csv(curves_csv, "curves of this build")
     _, splits = limits_and_splits(stage.build)
-    share = to_raw(splits)
+    inks = channels_of(stage.build.mode.ink_set)
+    share = to_raw(splits, inks)
     sent = sent_channels(stage.build.mode.ink_set, splits)
     return ChartDesign(
-        purpose, device, CMYK, lambda values: share(curves.apply(values)), sent=sent, subject=subject
+        purpose, device, inks, lambda values: share(curves.apply(values)), sent=sent, subject=subject
     )
 
 

@@ -17,7 +17,7 @@ from greyanchor.builds.stages.registry import register
 from greyanchor.core.charts.patches import design
 from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.measurement.readings import ReadingSet
-from greyanchor.measuring.pipelines import CMYK, sent_channels, to_raw
+from greyanchor.measuring.pipelines import channels_of, sent_channels, to_raw
 from greyanchor.profiles.models import ProposedPatches
 
 #: patches where nobody chose a number
@@ -54,13 +54,14 @@ class ProfileChart(StageType[ProfileChartResult]):
     def chart(self, stage: Stage, options: dict[str, Any]) -> ChartDesign:
         build = stage.build
         _, splits = limits_and_splits(build)
-        share, curves = to_raw(splits), curves_of(build)
+        inks = channels_of(build.mode.ink_set)
+        share, curves = to_raw(splits, inks), curves_of(build)
         total = decided(build, names.TOTAL_INK)["total_ink"] / 100.0
-        device = design("profile", CMYK, int(options.get("patches", USUAL_PATCHES)), total)
+        device = design("profile", inks, int(options.get("patches", USUAL_PATCHES)), total)
         device = _with_proposals(build, device, total)
         sent = sent_channels(build.mode.ink_set, splits)
         return ChartDesign(
-            "profile", device, CMYK, lambda values: share(curves.apply(values)), sent=sent, subject="profile"
+            "profile", device, inks, lambda values: share(curves.apply(values)), sent=sent, subject="profile"
         )
 
     def compute(self, stage: Stage, readings: ReadingSet) -> ProfileChartResult:

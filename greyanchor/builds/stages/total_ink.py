@@ -40,7 +40,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.drawing.calibration import total_ink_plot
 from greyanchor.library.models import PrintMode
-from greyanchor.measuring.pipelines import CMYK, sent_channels, to_raw
+from greyanchor.measuring.pipelines import channels_of, sent_channels, to_raw
 from greyanchor.measuring.services import averaged
 
 #: sums of the picture of an overprint, percent
@@ -85,10 +85,11 @@ class TotalInkStage(StageType[TotalInkResult]):
 
     def chart(self, stage: Stage, options: dict[str, Any]) -> ChartDesign:
         _, splits = limits_and_splits(stage.build)
-        share, curves = to_raw(splits), curves_of(stage.build)
+        inks = channels_of(stage.build.mode.ink_set)
+        share, curves = to_raw(splits, inks), curves_of(stage.build)
         sent = sent_channels(stage.build.mode.ink_set, splits)
-        device = design("total-ink", CMYK)
-        return ChartDesign("total-ink", device, CMYK, lambda values: share(curves.apply(values)), sent=sent)
+        device = design("total-ink", inks)
+        return ChartDesign("total-ink", device, inks, lambda values: share(curves.apply(values)), sent=sent)
 
     def compute(self, stage: Stage, readings: ReadingSet) -> TotalInkResult:
         return find(readings, stage.options.get("marks", {}))
@@ -128,13 +129,13 @@ class TotalInkStage(StageType[TotalInkResult]):
         return [EyeSubject(name, _steps(name), TOTAL_FAULTS) for name in OVERPRINTS]
 
     def eye_raw(self, build: Build, subject: EyeSubject) -> Array:
-        inks = _inks(subject.name)
+        inks, channels = _inks(subject.name), channels_of(build.mode.ink_set)
         sums = np.array(subject.steps) / 100.0
-        device = np.zeros((len(sums), 4))
+        device = np.zeros((len(sums), len(channels)))
         for ink in inks:
-            device[:, CMYK.index(ink)] = np.minimum(sums / len(inks), 1.0)
+            device[:, channels.index(ink)] = np.minimum(sums / len(inks), 1.0)
         _, splits = limits_and_splits(build)
-        return to_raw(splits)(curves_of(build).apply(device))
+        return to_raw(splits, channels)(curves_of(build).apply(device))
 
     def compute_by_eye(self, stage: Stage, marks: Marks) -> TotalInkResult:
         seen = limit_seen(marks, "all")
@@ -160,7 +161,7 @@ class TotalInkStage(StageType[TotalInkResult]):
 
 
 def _inks(overprint: str) -> list[str]:
-    return list(CMYK) if overprint == "all" else overprint.split("+")
+    return list("CMYK") if overprint == "all" else overprint.split("+")
 
 
 def _steps(overprint: str) -> tuple[int, ...]:

@@ -280,8 +280,8 @@ def substrate_corrected(
 def strip_through_profile(
     strip: ReadingSet, aim: Aim, profile: icc.IccProfile, corrected: bool = False
 ) -> ReadingSet:
-    """The device values, of the profile's own channels, that print the aim colours of a C M Y K `strip` on the
-    profiled printer, absolute colorimetric: one with further inks, or driven by R G B, as well.
+    """The device values, of the profile's own channels, that print the aim colours of a C M Y K `strip` on
+    the profiled printer, absolute colorimetric: one with further inks, or driven by R G B, as well.
 
     With `corrected` the aim is first carried onto the profile's media white, as a substrate-corrected
     check will do with the measured paper.

@@ -9,7 +9,7 @@ import re
 import shutil
 from pathlib import Path
 
-from greyanchor.core.charts import sheets
+from greyanchor.core.charts import sheet_pdf, sheets
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
 from greyanchor.core.measurement.readings import ReadingSet
@@ -37,7 +37,7 @@ class FolderPrinter:
         try:
             partial.mkdir(parents=True, exist_ok=False)
             (partial / "sheets.tif").write_bytes(sheets.tiff(chart))
-            (partial / "sheets.pdf").write_bytes(sheets.pdf(chart))
+            (partial / "sheets.pdf").write_bytes(sheet_pdf.pdf(chart))
             (partial / "chart.txt").write_text(cgats.dumps(chart), encoding="utf-8")
             (partial / "print.json").write_text(json.dumps(facts, indent=1), encoding="utf-8")
             partial.replace(target)
