@@ -189,3 +189,22 @@ def test_strips_and_grey_charts_of_more_inks_hold_those_of_c_m_y_k() -> None:
     assert sorted(further[:, 0])[-4:] == [0.25, 0.5, 0.75, 1.0]
     with pytest.raises(BadInput, match="a grey chart needs C, M, Y and K, which O\\+C does not have"):
         patches.design("grey", ("O", "C"))
+
+
+def test_further_inks_are_overprinted_with_their_neighbours_alone() -> None:
+    channels = tuple("CMYKOGV")
+    made = patches.design("total-ink", channels)
+    whole = (made > 0).all(axis=1)
+    for row in made[~whole]:
+        inks = {c for c, v in zip(channels, row) if v > 0}
+        further = inks - set("CMYK")
+        assert len(further) <= 1, "no two further inks"
+        if further:
+            [ink] = further
+            assert inks - {ink} <= {*patches.neighbours(ink, channels), "K"}
+    pairs = {frozenset(c for c, v in zip(channels, row) if v > 0) for row in made}
+    for ink in "OGV":
+        for beside in (*patches.neighbours(ink, channels), "K"):
+            assert frozenset((ink, beside)) in pairs
+    assert len(made) < 250 < len(patches.total_ink_steps(7, 7.0)), "less than half of every combination"
+    np.testing.assert_array_equal(patches.design("total-ink", CMYK), patches.total_ink_steps(4, 4.0))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from itertools import combinations
 
 import numpy as np
@@ -75,19 +75,52 @@ def linearization_ramps(limits: npt.ArrayLike, steps: int = 25) -> Array:
     return np.vstack([np.zeros((4, n)), *(_single(n, i, levels * top) for i, top in enumerate(tops))])
 
 
-def total_ink_steps(channels: int = 4, highest: float = 4.0, step: float = 0.2) -> Array:
+#: about where inks stand around the circle of hues, degrees
+HUES = {"M": 350.0, "R": 28.0, "O": 55.0, "Y": 93.0, "G": 155.0, "C": 235.0, "B": 285.0, "V": 310.0}
+
+
+def neighbours(channel: str, channels: Sequence[str]) -> tuple[str, ...]:
+    """The process inks on both sides of a further ink around the circle of hues: what it overprints with.
+
+    >>> neighbours("O", "CMYKOGV"), neighbours("G", "CMYKOGV")
+    (('M', 'Y'), ('Y', 'C'))
+    """
+    ring = sorted((c for c in channels if c in "CMY"), key=HUES.__getitem__)
+    if channel not in HUES or len(ring) < 3:
+        return tuple(ring)
+    after = next((i for i, c in enumerate(ring) if HUES[c] > HUES[channel]), 0)
+    return ring[after - 1], ring[after]
+
+
+def _overprinting(members: tuple[int, ...], names: Sequence[str]) -> bool:
+    """Whether a separation prints these inks together: a further ink with one of its neighbours, or black,
+    and with no other further one.
+    """
+    further = [names[i] for i in members if names[i] not in "CMYK"]
+    if not further:
+        return True
+    near = {*neighbours(further[0], names), "K"}
+    others = [names[i] for i in members if names[i] in "CMYK"]
+    return len(further) == 1 and set(others) <= near and not set(neighbours(further[0], names)) <= set(others)
+
+
+def total_ink_steps(
+    channels: int = 4, highest: float = 4.0, step: float = 0.2, names: Sequence[str] = ()
+) -> Array:
     """Rising sums of all channels, of triples and of pairs, from 100 % up.
 
-    The sum of all channels rises along equal amounts; every patch keeps to `highest`.
+    The sum of all channels rises along equal amounts; every patch keeps to `highest`. Where the `names` of
+    C M Y K and further inks are given, further ones are printed with their neighbours and black alone.
 
     Gives (n, channels), fractions; `highest` and `step` are sums of fractions.
     """
+    known = names if set("CMYK") <= set(names) else ()
     sums = np.arange(1.0, channels + 1e-9, step)
     rows = [np.zeros(channels)]
     rows += [np.full(channels, s / channels) for s in sums]
     for size in (3, 2):
         for members in combinations(range(channels), size):
-            if size == channels:
+            if size == channels or (known and not _overprinting(members, known)):
                 continue
             mask = np.zeros(channels)
             mask[list(members)] = 1.0 / size
@@ -271,7 +304,7 @@ def design(
     builders: dict[str, Callable[[], Array]] = {
         "ink-limit": lambda: ink_limit_ramps(n, _steps(count, n, 21)) * tops,
         "linearization": lambda: linearization_ramps(tops, _steps(count, n, 25)),
-        "total-ink": lambda: total_ink_steps(n, float(n)),
+        "total-ink": lambda: total_ink_steps(n, float(n), names=channels),
         "grey": lambda: among(grey_scales(4), channels),
         "profile": lambda: as_inks(
             profile_patches(count or (1500 if n > 1 else 64), total_ink, n, seed), tuple(channels)
