@@ -18,6 +18,8 @@ from greyanchor.printroom.preparing import size_mm
 
 #: a strip is at most so wide, so that it can be cut off and read on a table
 _WIDEST_STRIP = 360.0
+#: mm by which a size may differ and is the same
+_SAME_MM = 0.01
 
 
 @dataclass(frozen=True)
@@ -141,6 +143,20 @@ def can_carry_strip(run: Run) -> bool:
 def drawn(run: Run) -> layout.Run:
     """Everything of a run in its place."""
     return layout.run_of(layout.placed_from(run.places), run.laid_by, run.width_mm)
+
+
+def is_stale(run: Run) -> bool:
+    """Whether a job has another size, or other panels, than when the run was laid out."""
+    sizes = {p.id: p for p in pieces_of(run)}
+    wanted = {(p.id, n) for p in sizes.values() for n in range(1, p.copies + 1)}
+    if {(p["id"], p["copy"]) for p in run.places} != wanted:
+        return True
+    for place in run.places:
+        piece = sizes[place["id"]]
+        size = (piece.height, piece.width) if place["turned"] else (piece.width, piece.height)
+        if max(abs(place["width"] - size[0]), abs(place["height"] - size[1])) > _SAME_MM:
+            return True
+    return False
 
 
 def placed(run: Run, seconds: float = layout.SEARCHED) -> tuple[list[dict[str, Any]], bool]:

@@ -62,9 +62,8 @@ def order_run(run: Run, user: User | None) -> PrintFile:
         raise BadInput(f"{run.name} is prepared already: make a copy of it to change")
     if mode.state != PrintMode.State.RELEASED and not run.is_trial:
         raise BadInput(f"{mode.name} is {mode.get_state_display()}; runs are printed through released modes")
-    now, _ = run_pieces.placed(run) if not run.by_hand else (run.places, True)
-    if {(p["id"], p["copy"]) for p in now} != {(p["id"], p["copy"]) for p in run.places}:
-        run.places, run.by_hand = now, False
+    if run_pieces.is_stale(run):
+        run.places, run.by_hand = run_pieces.placed(run)
     changed = {k: v for k, v in run.after.items() if not isinstance(v, bool)}
     parts = run_pieces.parts_of(run)
     laid = run_pieces.drawn(run)

@@ -120,6 +120,8 @@ def _context(run: Run, trouble: str = "") -> dict[str, Any]:
     try:
         parts = run_pieces.parts_of(run)
         has_contours = run_cutting.has_contours(run)
+        if run.state != Run.State.CLOSED and run_pieces.is_stale(run):
+            trouble = trouble or "A job has another size by now. Lay it again, or it is when it is prepared."
         cuts = run_cutting.paths_of(run) if has_contours and run.cutting else []
     except BadInput as error:
         parts, has_contours, cuts, trouble = {}, False, [], trouble or error.sentence

@@ -506,3 +506,16 @@ def test_the_ledger_knows_rolls_editions_and_sums(
     assert len(lines) == 2 and f"{done.ink_total_ml:.3f}" in lines[1] and run.mode.name in lines[1]
     sums = b"".join(client.get("/prints/used/?by=machine&as=csv").streaming_content).decode().splitlines()
     assert sums[0] == "machine,prints,ink ml,media m" and sums[1].startswith(f"{done.printer.name},1,")
+
+
+def test_a_job_that_changed_since_is_laid_again_before_it_is_prepared(
+    client: Client, run: Run, user: User, django_capture_on_commit_callbacks
+) -> None:
+    job = run.parts.first().job
+    with acting(user):
+        jobs.change(job, {"width_mm": 44.0}, job.version)
+    assert run_pieces.is_stale(run)
+    assert "A job has another size by now" in words(client, f"/runs/{run.pk}/")
+    prepared(run, user, django_capture_on_commit_callbacks)
+    run.refresh_from_db()
+    assert {p["width"] for p in run.places if p["id"] == str(job.pk)} == {44.0}
