@@ -43,7 +43,7 @@ def main() -> None:
 
 
 def _wait() -> None:
-    for _ in range(1800):
+    for _ in range(4000):
         try:
             urllib.request.urlopen(f"{URL}/sign-in/", timeout=1)
             return

@@ -21,6 +21,13 @@ from tests.web.printroom.conftest import picture
 pytestmark = pytest.mark.slow
 STOCK = "printed_modes"
 
+EXAMINED = """
+import time, django; django.setup()
+from greyanchor.printroom.models import Artwork
+end = time.time() + 90
+while time.time() < end and Artwork.objects.filter(state__in=("queued", "running")).exists():
+    time.sleep(0.3)
+"""
 READ = """
 import django; django.setup()
 from django.contrib.auth.models import User
@@ -93,6 +100,8 @@ def test_from_a_hot_folder_to_a_checked_and_labelled_print_by_keyboard(
             break
         page.wait_for_timeout(500)
         page.reload()
+    server.run(EXAMINED)
+    page.reload()
     for box in page.locator("input[name=job]").all():
         press(box, "Space")
     press(page.get_by_role("button", name="Lay the chosen jobs on a run"))

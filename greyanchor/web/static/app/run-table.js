@@ -5,11 +5,22 @@ import { mayAct } from "./keys.js";
 const SNAP_PIXELS = 9;
 const KEPT_AFTER = 700;
 let focused = null;
+let table = null;
+
+/** An answer that comes while somebody moves on does not take the piece out of their hand: its places are
+    older. The next ones go with the version that it brought. */
+document.addEventListener("htmx:beforeSwap", (e) => {
+  if (e.detail.target?.id !== "run" || !table?.isBusy) return;
+  const version = /data-version="(\d+)"/.exec(e.detail.xhr.responseText);
+  if (!version) return;
+  e.detail.shouldSwap = false;
+  table.box.dataset.version = version[1];
+});
 
 export function watchRunTable(box) {
   if (box.dataset.ready) return;
   box.dataset.ready = "1";
-  new RunTable(box);
+  table = new RunTable(box);
 }
 
 class RunTable {
@@ -148,6 +159,11 @@ class RunTable {
     if (this.said) this.said.textContent = words;
   }
 
+  /** Whether something is in hand, or was moved and is not sent yet. */
+  get isBusy() {
+    return this.box.isConnected && Boolean(this.held || this.waiting);
+  }
+
   later() {
     clearTimeout(this.waiting);
     this.waiting = setTimeout(() => this.keep(), KEPT_AFTER);
@@ -155,6 +171,7 @@ class RunTable {
 
   keep() {
     clearTimeout(this.waiting);
+    this.waiting = null;
     const places = this.pieces.map((p) => p.values());
     window.htmx.ajax("POST", this.box.dataset.places, {
       target: "#run",
