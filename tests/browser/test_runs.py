@@ -15,7 +15,7 @@ import pytest
 from playwright.sync_api import Locator, Page, expect
 
 from greyanchor.demo.artwork import pieces
-from tests.browser.conftest import Server, sign_in
+from tests.browser.conftest import Server, fit_and_are_grey, sign_in
 from tests.web.printroom.conftest import picture
 
 pytestmark = pytest.mark.slow
@@ -123,11 +123,11 @@ def test_from_a_hot_folder_to_a_checked_and_labelled_print_by_keyboard(
     page.wait_for_url("**/machines/**")
     page.goto(f"{server.url}/prints/?state=done")
     for _ in range(120):
-        if page.locator("table.list tbody tr").count():
+        if page.locator("#ledger tbody tr a").count():
             break
         page.wait_for_timeout(500)
         page.reload()
-    press(page.locator("table.list tbody tr a").first)
+    press(page.locator("#ledger tbody tr a").first)
     expect(page.locator("#main")).to_contain_text("The strip of this print waits to be read")
     server.run(READ)
     page.reload()
@@ -136,6 +136,8 @@ def test_from_a_hot_folder_to_a_checked_and_labelled_print_by_keyboard(
     assert page.request.get(f"{server.url}{label}").body()[:4] == b"%PDF"
     press(page.get_by_role("link", name="of every edition"))
     expect(page.locator("#ledger")).to_contain_text("1 print")
+    looked_at = ("/runs/", "/runs/1/", "/prints/", "/prints/1/", "/machines/", "/machines/1/", "/deliveries/")
+    fit_and_are_grey(page, [server.url + path for path in looked_at], ".run-sheet *, .chip")
 
 
 def test_pieces_are_dragged_snap_and_are_never_laid_over_one_another(

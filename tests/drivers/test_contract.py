@@ -222,7 +222,7 @@ def test_a_print_that_cannot_be_written_leaves_nothing(
         raise OSError(28, "No space left on device")
 
     port = FolderDriver().printer(connection("folder", tmp_path))
-    monkeypatch.setattr(printer.sheets, "pdf", full)
+    monkeypatch.setattr(printer.sheet_pdf, "pdf", full)
     with pytest.raises(BadInput, match="cannot be written .*No space left"):
         port.print_chart(sample_chart(), ENVIRONMENT, 5)
     assert list((tmp_path / "petrel").iterdir()) == []
