@@ -13,7 +13,7 @@ from PIL import Image, ImageDraw, ImageFont
 from greyanchor.core.charts.colorants import name_of
 from greyanchor.core.charts.layout import FOOTER, LABEL, MARGIN, Layout, layout_of
 from greyanchor.core.errors import BadInput
-from greyanchor.core.measurement.readings import ReadingSet, as_inks, is_additive
+from greyanchor.core.measurement.readings import ReadingSet, is_additive
 from greyanchor.core.printing.plane_file import RGB, SEPARATED, WHITE_IS_ZERO, PlaneLayout, PlaneWriter
 
 RAW_NOTICE = "raw, no colour management"
@@ -137,11 +137,6 @@ def shorten(text: str, page_width: float) -> str:
     """As much of a text as a page of so many mm has room for."""
     room = int((page_width - 2 * MARGIN) / 1.35)
     return text if len(text) <= room else text[: room - 1] + "…"
-
-
-def bare(chart: ReadingSet) -> np.ndarray:
-    """Amounts of ink (n, channels) of a chart, whatever drives the printer."""
-    return as_inks(chart.values(), chart.channels)
 
 
 #: where the numbers of rows end, mm from the left edge of the sheet

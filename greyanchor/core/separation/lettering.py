@@ -17,9 +17,8 @@ def words(text: str, height: int, width: int) -> Mask:
     shown = text
     if font.getlength(text) > width:
         room = max(1, int(len(text) * width / font.getlength(text)) - 1)
-        shown = (
-            textwrap.shorten(text, room, placeholder="…") if " " in text[:room] else text[: room - 1] + "…"
-        )
+        has_words = " " in text[:room]
+        shown = textwrap.shorten(text, room, placeholder="…") if has_words else f"{text[: room - 1]}…"
     wide = min(max(1, round(font.getlength(shown)) + 2), max(width, 1))
     image = Image.new("L", (wide, max(height, 1)), 0)
     ImageDraw.Draw(image).text((0, 0), shown, fill=255, font=font)
