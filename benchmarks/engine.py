@@ -302,34 +302,8 @@ def _press_of(profile: icc.IccProfile) -> Callable[[Array], Array]:
     return printed
 
 
-def seven() -> None:
-    """CMYK with orange, green and violet, 3,000 patches."""
-    print("\nSeven channels from 3,000 spectral patches")
-    press = press_by_name("gannet-64/kelp-synthetic-190/basalt-uv-seven")
-
-    def raw(values: Array) -> Array:
-        return press.as_raw(0.75 * values, _SEVEN)
-
-    chart, _ = lay_out(patches.design("profile", _SEVEN, 3000), _SEVEN, shuffle_seed=3)
-    readings = print_and_read(chart, press, 5, pipeline=raw)
-    result = build_profile(readings, ProfileSettings(Separation(total_ink=3.0)))
-    inks = random_inks(7, 3.0, 4000)
-    truth = spectra_to_lab(press.spectra(raw(inks)))
-    there = delta_e_2000(lcms.device_to_lab(result.data, inks), truth)
-    back = delta_e_2000(
-        spectra_to_lab(press.spectra(raw(lcms.lab_to_device(result.data, truth, channels=7)))), truth
-    )
-    report("device to Lab, mean", float(there.mean()), 0.8, "dE00")
-    report("Lab to device to press, mean", float(back.mean()), 0.8, "dE00")
-    report("build, all tables", result.report["seconds"], 90.0, "s")
-    report("peak memory", resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20, 2.0, "GB")
-    report("file", result.report["bytes"] / 2**20, 8.0, "MB")
-    report("neutral axis, second difference of any ink", result.report["smoothness"], 4.0, "%")
-    sys.exit(1 if missed else 0)
-
-
 def eight() -> None:
-    """The same with a blue that the stand-ins do not have."""
+    """CMYK with orange, green, violet and a blue, 3,000 patches."""
     print("\nEight channels from 3,000 spectral patches")
     letters = (*_SEVEN, "B")
     with_seven = press_by_name("gannet-64/kelp-synthetic-190/basalt-uv-seven")

@@ -138,7 +138,7 @@ def further_of(seed: int) -> list[Stage]:
     """First charts of a printer with light inks, and the profile chart of one that is driven by R G B."""
     random = np.random.default_rng([seed, 78])
     inks, overdrive = random_inks(random), random.uniform(1.12, 1.42)
-    lights = ((0, float(random.uniform(0.25, 0.45))), (1, float(random.uniform(0.25, 0.45))))
+    lights = tuple((f"L{'CM'[i]}", i, float(random.uniform(0.25, 0.45))) for i in (0, 1))
 
     def with_lights() -> SimulatedPress:
         return replace(random_press(random, inks, overdrive), lights=lights)

@@ -13,7 +13,20 @@ from typing import Any
 
 import numpy as np
 
-from benchmarks import engine, layout, library, misreads, printroom, prints, probabilities, proof, separation
+from benchmarks import (
+    any_inks,
+    colours,
+    engine,
+    layout,
+    library,
+    misreads,
+    plates,
+    printroom,
+    prints,
+    probabilities,
+    proof,
+    separation,
+)
 from benchmarks.report import missed, report
 from greyanchor.core.charts import patches
 from greyanchor.core.colour.colorimetry import spectra_to_lab
@@ -178,8 +191,12 @@ def main() -> int:
         engine.vivid,
         engine.lab_only,
         engine.real_press,
-        engine.seven,
         engine.eight,
+        any_inks.seven,
+        any_inks.six,
+        any_inks.driven,
+        any_inks.restoring,
+        any_inks.sky,
         engine.solver,
     ):
         _own_process(work)
@@ -189,6 +206,8 @@ def main() -> int:
     proof.greys()
     proof.causes()
     _own_process(separation.everything)
+    _own_process(plates.everything)
+    _own_process(colours.everything)
     layout.everything()
     _own_process(printroom.everything)
     _own_process(prints.everything)

@@ -92,21 +92,11 @@ def _draw(page: Page) -> None:
     page.click("#total-ink > summary")
     page.locator("#total-ink .plot").first.scroll_into_view_if_needed()
     shot("build-log")
-    for mode, view, name in (
-        ("Chandler Canvas, wall charts", "#ink-limits", "stage-ink-limits"),
-        ("Fathom Satin, proofs both ways", "#linearization", "stage-linearization"),
-    ):
-        page.goto(URL)
-        page.click(f"text={mode}")
-        page.wait_for_load_state("networkidle")
-        page.evaluate(
-            f"scrollTo(0, document.querySelector('{view}').getBoundingClientRect().top + scrollY - 8)"
-        )
-        shot(name)
-    page.goto(f"{URL}/printers/2/ready/feed/")
-    page.click("main >> button:has-text('Print the pattern')")
-    page.wait_for_selector("svg.pattern")
-    shot("readiness")
+    page.goto(URL)
+    page.click("text=Chandler Canvas, wall charts")
+    page.wait_for_load_state("networkidle")
+    page.evaluate("scrollTo(0, document.querySelector('#ink-limits').getBoundingClientRect().top - 8)")
+    shot("stage-ink-limits")
     page.goto(f"{URL}/jobs/?q=pilot+contract")
     page.click("#jobs tbody a >> nth=0")
     page.wait_for_selector(".shares")
@@ -134,10 +124,23 @@ def _draw(page: Page) -> None:
         timeout=60000,
     )
     shot("machine")
-    page.goto(f"{URL}/catalogue/")
-    page.click("button:has-text('Update')")
-    page.wait_for_selector("text=What it would do", timeout=60000)
-    shot("pack")
+    page.goto(f"{URL}/jobs/?q=crew-shirt-six-spots.pdf")
+    page.click("#jobs tbody tr:last-child a >> nth=0")
+    page.click("text=As plates")
+    page.wait_for_function(
+        "document.querySelector('[data-plates-picture]')?.naturalWidth > 100", timeout=60000
+    )
+    shot("plates")
+    page.goto(f"{URL}/colours/spots/?q=shoal")
+    page.select_option("#spot-mode", label="Harbour Proof, contract proof")
+    page.click("main >> button:has-text('Show')")
+    page.click("main tbody a >> nth=0")
+    page.wait_for_selector("text=Its surroundings")
+    shot("spot-colour")
+    page.goto(f"{URL}/colours/lights/")
+    page.click("text=Quay Street booth")
+    page.wait_for_selector("text=Not fit to judge prints in")
+    shot("viewing-light")
     page.goto(f"{URL}/modes/?q=contract")
     page.click("#modes tbody a >> nth=0")
     page.click("table:has-text('Found, dE00') tbody a >> nth=0")

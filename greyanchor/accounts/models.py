@@ -11,6 +11,7 @@ from django.conf import settings
 from django.contrib.contenttypes.fields import GenericForeignKey
 from django.contrib.contenttypes.models import ContentType
 from django.db import models
+from django.utils import timezone
 
 
 class Site(models.Model):
@@ -40,13 +41,17 @@ class Membership(models.Model):
 
 
 class ProgramKey(models.Model):
-    """What another program signs in with, in the name of a person; only its hash is kept."""
+    """What another program signs in with, in the name of a person; only its hash is kept. Without `may_write`
+    it reads alone; after `expires_at` it is refused.
+    """
 
     user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="program_keys")
     name = models.CharField(max_length=80)
     digest = models.CharField(max_length=64, unique=True, editable=False)
     made_at = models.DateTimeField(auto_now_add=True)
     used_at = models.DateTimeField(null=True)
+    expires_at = models.DateTimeField(null=True)
+    may_write = models.BooleanField(default=True)
 
     class Meta:
         app_label = "library"
@@ -55,10 +60,29 @@ class ProgramKey(models.Model):
     def __str__(self) -> str:
         return f"{self.name} of {self.user}"
 
+    @property
+    def is_over(self) -> bool:
+        """Whether its time has run out."""
+        return self.expires_at is not None and self.expires_at <= timezone.now()
+
     @staticmethod
     def digest_of(key: str) -> str:
         """What is kept of a key."""
         return hashlib.sha256(key.encode()).hexdigest()
+
+
+class ResetLink(models.Model):
+    """A link by which a person sets a new password once; a lead made it, and only its hash is kept."""
+
+    user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="reset_link")
+    digest = models.CharField(max_length=64, unique=True, editable=False)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        app_label = "library"
+
+    def __str__(self) -> str:
+        return f"reset link of {self.user}"
 
 
 class FirstLink(models.Model):

@@ -30,8 +30,10 @@ class Key(HttpBearer):
             .filter(digest=ProgramKey.digest_of(token.strip()), user__is_active=True)
             .first()
         )
-        if found is None:
+        if found is None or found.is_over:
             return None
+        if not found.may_write and request.method not in ("GET", "HEAD"):
+            raise PermissionDenied("this key reads alone; make one that writes as well")
         now = timezone.now()
         if found.used_at is None or (now - found.used_at).total_seconds() > _USED_EVERY:
             ProgramKey.objects.filter(pk=found.pk).update(used_at=now)

@@ -17,6 +17,14 @@ def ended(said: str) -> HttpResponse:
     return HttpResponse(line, status=STOP_ASKING, headers=stale(said))
 
 
+def last_shown(answer: HttpResponse, said: str) -> HttpResponse:
+    """The last state of a work as a part: the page stops asking, and hears that it has more to show."""
+    answer.status_code = STOP_ASKING
+    for name, value in stale(said).items():
+        answer[name] = value
+    return answer
+
+
 def stale(said: str) -> dict[str, str]:
     """Headers by which a part says that its page has more to show."""
     return {"HX-Trigger": json.dumps({"page-stale": said})}

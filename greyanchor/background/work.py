@@ -11,7 +11,7 @@ from contextlib import contextmanager
 from typing import Any
 
 import structlog
-from django.db import close_old_connections
+from django.db import close_old_connections, connection
 from django.db.models import Q
 from django.utils import timezone
 
@@ -71,7 +71,12 @@ def progress_of(model: type[BackgroundWork], pk: int) -> Callable[[float, str], 
 
 @contextmanager
 def _heard(model: type[BackgroundWork], pk: int) -> Iterator[None]:
-    """Let work be heard of while it runs, however long a step of it takes."""
+    """Let work be heard of while it runs, however long a step of it takes; within a transaction nobody
+    else sees it until that is over.
+    """
+    if connection.in_atomic_block:
+        yield
+        return
     over = threading.Event()
 
     def beat() -> None:

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from django import forms
 
 from greyanchor.checks.tolerance_sets import tolerance_choices
 from greyanchor.core.charts.layout import DOTS, METHODS
+from greyanchor.core.measurement.readings import is_additive
 from greyanchor.core.numbers import parse_number
-from greyanchor.core.printing.environment import DIRECTIONS, HALFTONES
+from greyanchor.core.printing.environment import DIRECTIONS, HALFTONES, OFF
+from greyanchor.core.printing.film_screen import DOTS as DOTS_OF_FILMS
+from greyanchor.core.printing.film_screen import LEAST_LINES, MOST_LINES, FilmScreen
 from greyanchor.fields import NumberField, WholeField
-from greyanchor.library.models import InkSet, Media, Printer
+from greyanchor.library.models import InkSet, Media, Printer, PrintMode
 from greyanchor.profiles.forms import KindForm
 from greyanchor.profiles.models import AimRecord
 
@@ -32,6 +35,13 @@ PAGES = [
 ]
 
 
+#: settings of the driver of a printer that takes R G B; its colour management as it may be found
+DRIVER_FIELDS = ("driver_media", "driver_quality", "driver_colour")
+DRIVER_COLOUR = [(OFF, "off"), ("on", "on")]
+#: dots of films, and the screen that has none
+FILM_DOTS = [*((d, d) for d in DOTS_OF_FILMS), ("blue-noise", "blue noise")]
+#: fields of a profile that only inks have
+INK_FIELDS = ("total_ink", "black_start", "black_strength", "max_black", "width", "limits", "overprints")
 #: an ink with its limit, in a line of them
 _LIMIT = re.compile(r"([A-Z]+)\s*=\s*(\d+(?:[.,]\d+)?)")
 
@@ -59,6 +69,17 @@ class NewBuildForm(forms.Form):
     halftone = forms.ChoiceField(choices=[(h, h) for h in HALFTONES], initial="blue noise")
     heat = NumberField(label="Heat, °C", min_value=15, max_value=90, initial=36)
     vacuum = NumberField(label="Vacuum, %", min_value=0, max_value=100, initial=50)
+    driver_media = forms.CharField(
+        label="Paper in the driver", max_length=60, required=False, help_text="as the driver calls it"
+    )
+    driver_quality = forms.CharField(label="Quality in the driver", max_length=60, required=False)
+    driver_colour = forms.ChoiceField(
+        label="Colour management of the driver", choices=DRIVER_COLOUR, required=False, initial=OFF
+    )
+    film_lines = NumberField(
+        label="Lines an inch", min_value=LEAST_LINES, max_value=MOST_LINES, initial=60, required=False
+    )
+    film_dot = forms.ChoiceField(label="Dots", choices=FILM_DOTS, initial="round", required=False)
     name = forms.CharField(label="Name of the print mode", max_length=160)
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
@@ -83,9 +104,12 @@ class NewBuildForm(forms.Form):
             runs = ", ".join(i.name for i in printer.ink_sets.all())
             self.add_error("ink_set", f"{printer.name} runs {runs}.")
         elif ink_set and not ink_set.can_be_built:
-            self.add_error(
-                "ink_set", f"{ink_set.name} prints {ink_set.channel_text}; builds are made for C M Y K."
-            )
+            self.add_error("ink_set", f"{ink_set.name} cannot be built for: {ink_set.not_built}.")
+        if printer and ink_set and ink_set.parts_itself:
+            _hold_driver(self, printer)
+        if ink_set and ink_set.is_film and not data.get("film_lines"):
+            self.errors.pop("film_lines", None)
+            self.add_error("film_lines", f"Films have {LEAST_LINES:g} to {MOST_LINES:g} lines an inch.")
         if printer:
             self._hold("resolution", printer.resolutions, f"{printer.name} prints", "dpi")
             self._hold("passes", printer.passes, f"{printer.name} runs", "passes")
@@ -99,10 +123,33 @@ class NewBuildForm(forms.Form):
 
     def environment(self) -> dict[str, Any]:
         """The choices beside printer, ink set and media."""
-        return {
-            k: self.cleaned_data[k]
-            for k in ("resolution", "passes", "direction", "halftone", "heat", "vacuum")
-        }
+        names = ("resolution", "passes", "direction", "halftone", "heat", "vacuum")
+        inks, data = self.cleaned_data["ink_set"], self.cleaned_data
+        made = {k: data[k] for k in (*names, *(DRIVER_FIELDS if inks.parts_itself else ()))}
+        return {**made, "screen": _film_screen(data)} if inks.is_film else made
+
+
+def _film_screen(data: Mapping[str, Any]) -> str:
+    """The screen of films that a form says."""
+    if data["film_dot"] == "blue-noise":
+        return str(FilmScreen("blue-noise"))
+    return str(FilmScreen("am", float(data["film_lines"]), data["film_dot"]))
+
+
+def _hold_driver(form: forms.Form, printer: Printer) -> None:
+    """Refuse settings that the driver of a printer does not have, and its colour management."""
+    for name in ("media", "quality"):
+        known = printer.driver.get(name) or []
+        given = str(form.cleaned_data.get(f"driver_{name}") or "").strip()
+        if not given:
+            form.add_error(f"driver_{name}", f"Say what {name} the driver is set to.")
+        elif known and given not in known:
+            form.add_error(f"driver_{name}", f"The driver of {printer.name} has {', '.join(known)}.")
+    if form.cleaned_data.get("driver_colour") != OFF:
+        form.add_error(
+            "driver_colour",
+            "Turn it off: what goes through the driver's colour management says nothing of the printer.",
+        )
 
 
 class DecisionForm(forms.Form):
@@ -160,12 +207,60 @@ class ProfileOptions(KindForm):
     black_strength = NumberField(label="Black strength, %", min_value=0, max_value=100, initial=50)
     max_black = NumberField(label="Maximum black, %", min_value=0, max_value=100, initial=100)
     width = NumberField(label="Width of black, %", min_value=10, max_value=300, initial=100)
+    overprints = forms.CharField(
+        label="Inks together, %",
+        required=False,
+        max_length=200,
+        widget=forms.TextInput(attrs={"placeholder": "C+M=170"}),
+    )
     limits = forms.CharField(
         label="Limits of single inks",
         required=False,
         max_length=80,
         widget=forms.TextInput(attrs={"placeholder": "C=90, M=85"}),
     )
+
+    def __init__(self, *args: Any, channels: Sequence[str] = "CMYK", **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.channels = list(channels)
+        if is_additive(tuple(channels)):  # the printer parts its inks itself
+            for name in INK_FIELDS:
+                del self.fields[name]
+            return
+        if len(self.channels) > 4:
+            self.fields["from_chroma"] = NumberField(
+                label="Further inks from chroma", min_value=0, max_value=60, initial=8, required=False
+            )
+            self.fields["handover"] = NumberField(
+                label="Handover to further inks, %", min_value=0, max_value=100, initial=50, required=False
+            )
+        if "K" not in self.channels or len(self.channels) == 1:
+            for name in ("black_start", "black_strength", "max_black", "width"):
+                del self.fields[name]
+        if len(self.channels) == 1:
+            del self.fields["total_ink"], self.fields["overprints"]
+
+    def clean_overprints(self) -> dict[str, float]:
+        """Percents by inks that print together, from the line, or from fields ``overprint_C+M``."""
+        sent = [(k[10:], str(v)) for k, v in self.data.items() if k.startswith("overprint_")]
+        line = self.cleaned_data["overprints"] or ",".join(f"{k}={v}" for k, v in sent)
+        found: dict[str, float] = {}
+        for part in filter(None, (p.strip() for p in line.replace(";", ",").split(","))):
+            name, _, value = part.upper().partition("=")
+            inks = [c.strip() for c in name.split("+")]
+            if len(inks) < 2 or not set(inks) <= {c.upper() for c in self.channels}:
+                raise forms.ValidationError(
+                    f"{part} is not understood: write C+M=170, with inks of this set."
+                )
+            found["+".join(inks)] = parse_number(value)
+        return found
+
+    def clean(self) -> dict[str, Any]:
+        data = super().clean() or {}
+        handovers = {
+            k[9:]: parse_number(str(v)) for k, v in self.data.items() if k.startswith("handover_") and v
+        }
+        return data | ({"handovers": handovers} if handovers else {})
 
     def clean_limits(self) -> dict[str, float]:
         """Percents by ink: from the line, or from fields ``limit_C`` as the separation page sends them."""
@@ -202,17 +297,48 @@ class ToneAimForm(forms.Form):
 class EnvironmentForm(forms.Form):
     """The choices of an environment beside printer, ink set and media."""
 
-    resolution = forms.TypedChoiceField(coerce=int, choices=[(r, f"{r} dpi") for r in (600, 1200, 2400)])
-    passes = forms.TypedChoiceField(coerce=int, choices=[(p, str(p)) for p in (4, 6, 8, 12, 16)])
+    resolution = forms.TypedChoiceField(coerce=int)
+    passes = forms.TypedChoiceField(coerce=int)
     direction = forms.ChoiceField(choices=[(d, d) for d in DIRECTIONS])
     halftone = forms.ChoiceField(choices=[(h, h) for h in HALFTONES])
     heat = NumberField(label="Heat, °C", min_value=15, max_value=90)
     vacuum = NumberField(label="Vacuum, %", min_value=0, max_value=100)
+    driver_media = forms.CharField(label="Paper in the driver", max_length=60)
+    driver_quality = forms.CharField(label="Quality in the driver", max_length=60)
+    driver_colour = forms.ChoiceField(label="Colour management of the driver", choices=DRIVER_COLOUR)
+    film_lines = NumberField(label="Lines an inch", min_value=LEAST_LINES, max_value=MOST_LINES)
+    film_dot = forms.ChoiceField(label="Dots", choices=FILM_DOTS)
     reason = forms.CharField(label="Why", max_length=200)
+
+    def __init__(self, *args: Any, mode: PrintMode, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.mode, printer = mode, mode.printer
+        resolutions = sorted({*printer.resolutions, mode.environment["resolution"]})
+        passes = sorted({*printer.passes, mode.environment["passes"]})
+        offered: Any = self.fields
+        offered["resolution"].choices = [(r, f"{r} dpi") for r in resolutions]
+        offered["passes"].choices = [(p, str(p)) for p in passes]
+        if not mode.ink_set.parts_itself:
+            for name in DRIVER_FIELDS:
+                del self.fields[name]
+        if mode.ink_set.is_film:
+            screen = FilmScreen.of(str(mode.environment.get("screen") or "am"))
+            offered["film_lines"].initial = screen.lines
+            offered["film_dot"].initial = screen.shape
+        else:
+            del self.fields["film_lines"], self.fields["film_dot"]
+
+    def clean(self) -> dict[str, Any]:
+        data = super().clean() or {}
+        if self.mode.ink_set.parts_itself:
+            _hold_driver(self, self.mode.printer)
+        return data
 
     def choices(self) -> dict[str, Any]:
         """The environment alone."""
-        return {k: v for k, v in self.cleaned_data.items() if k != "reason"}
+        beside = ("reason", "film_lines", "film_dot")
+        made = {k: v for k, v in self.cleaned_data.items() if k not in beside}
+        return {**made, "screen": _film_screen(self.cleaned_data)} if self.mode.ink_set.is_film else made
 
 
 class FasterForm(forms.Form):

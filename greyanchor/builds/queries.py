@@ -14,6 +14,8 @@ from greyanchor.builds.evidence.visual import looks, view_of
 from greyanchor.builds.lifecycle.acceptance_rules import objections
 from greyanchor.builds.lifecycle.inheritance import Lender, lenders
 from greyanchor.builds.lifecycle.redo import voided_by
+from greyanchor.builds.maintenance import film_restores
+from greyanchor.builds.maintenance.restores import came_back
 from greyanchor.builds.models import Build, Restore, Stage, Task
 from greyanchor.builds.stages.base import EyeSubject, StageType
 from greyanchor.builds.stages.matching import REPEATS, matched, pairs
@@ -25,7 +27,7 @@ from greyanchor.drawing.calibration import (
     curve_plot,
     drift_plot,
 )
-from greyanchor.drawing.colours import hex_colours
+from greyanchor.drawing.colours import channel_colour, hex_colours
 from greyanchor.library.models import PrintMode
 from greyanchor.library.modes.queries import restore_trend
 from greyanchor.measuring.models import ReadingPass
@@ -59,6 +61,13 @@ class StageView:
     def is_settled(self) -> bool:
         """Whether its chart has done its work, so that it folds."""
         return bool(self.stage.result) and self.print is not None and self.print.is_settled
+
+    @property
+    def channels(self) -> list[tuple[str, str]]:
+        """Inks of the build with the colours of their lines."""
+        inks = self.stage.build.mode.ink_set
+        shown = inks.raw_channels if (self.stage.result or {}).get("splits") else inks.channels
+        return [(c, channel_colour(c)) for c in shown]
 
     @property
     def is_printed(self) -> bool:
@@ -172,7 +181,10 @@ def restore_view(found: Restore) -> dict[str, Any]:
         "confirm": print_view(found.confirm_print, 2) if found.confirm_print else None,
         "plot": drift_plot(found.drift["channels"]) if found.drift else "",
         "after_plot": drift_plot(found.after["channels"]) if found.after else "",
-        "limit": RESTORED,
+        "film": found.mode.ink_set.is_film,
+        "unit": found.mode.drift_unit,
+        "limit": film_restores.RESTORED if found.mode.ink_set.is_film else RESTORED,
+        "back": bool(found.after) and came_back(found),
         "trend": restore_trend(found.mode),
     }
 

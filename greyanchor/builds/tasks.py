@@ -38,7 +38,7 @@ def _build(task: Task) -> ProfileResult:
 
     job = chart.sheet_print
     passes = passes_of(job)
-    settings = settings_from(task.stage.options, task.stage.build.mode.name)
+    settings = settings_from(task.stage.options, task.stage.build.mode.name, len(job.chart.patches.channels))
     return build_profile(
         averaged(job), replace(settings, noise=double_spread(passes)), work.progress_of(Task, task.pk)
     )

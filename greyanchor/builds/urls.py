@@ -18,17 +18,9 @@ urlpatterns = [
     path("builds/<int:pk>/total-ink/cost/", calibration.total_cost, name="total-cost"),
     path(f"{_LINEAR}aim/", calibration.stage_tone_aim, name="stage-tone-aim"),
     path(f"{_LINEAR}touch/", calibration.stage_touch, name="stage-touch"),
-    re_path(
-        r"^builds/(?P<pk>\d+)/(?P<kind>linearization|grey-balance)/confirm/$",
-        builds.stage_confirm,
-        name="stage-confirm",
-    ),
+    re_path(_STAGE + r"confirm/$", builds.stage_confirm, name="stage-confirm"),
     path(f"{_LINEAR}match/<str:channel>/", calibration.match_page, name="match"),
-    re_path(
-        r"^builds/(?P<pk>\d+)/linearization/curves\.(?P<ending>csv|json)$",
-        calibration.stage_curves,
-        name="stage-curves",
-    ),
+    re_path(_STAGE + r"curves\.(?P<ending>csv|json)$", calibration.stage_curves, name="stage-curves"),
     path("builds/<int:pk>/profile/start/", builds.profile_start, name="profile-start"),
     path("builds/<int:pk>/profile/attach/", builds.profile_attach, name="profile-attach"),
     path("builds/tasks/<int:pk>/", builds.task_part, name="task"),
@@ -43,8 +35,11 @@ urlpatterns = [
     re_path(_STAGE + r"skip/$", builds.stage_skip, name="stage-skip"),
     re_path(_STAGE + r"inherit/$", builds.stage_inherit, name="stage-inherit"),
     re_path(_STAGE + r"redo/$", builds.stage_redo, name="stage-redo"),
+    re_path(_STAGE + r"choose/$", calibration.stage_choose, name="stage-choose"),
     re_path(_STAGE + r"marks/$", calibration.stage_mark, name="stage-mark"),
-    re_path(_STAGE + r"picture/(?P<subject>[A-Za-z+]+)\.png$", calibration.eye_picture, name="eye-picture"),
+    re_path(
+        _STAGE + r"picture/(?P<subject>[A-Za-z0-9+]+)\.png$", calibration.eye_picture, name="eye-picture"
+    ),
     re_path(_STAGE + r"sheets\.(?P<form>tif|pdf|txt)$", builds.stage_sheets, name="stage-sheets"),
     path("modes/<int:pk>/refine/", refinements.refine_start, name="refine-start"),
     path("refinements/<int:pk>/", refinements.refinement_page, name="refinement"),

@@ -22,4 +22,6 @@ def seal_of(check: Any) -> str:
         check.result.get("aim"),
         check.result.get("measured"),
     ]
+    if check.own:
+        items.append(check.own)
     return hashlib.sha256(json.dumps(items, sort_keys=True).encode()).hexdigest()

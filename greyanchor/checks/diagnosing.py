@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -10,8 +11,10 @@ from django.urls import reverse
 from greyanchor.checks.models import Check
 from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
+from greyanchor.core.verification import own_inks
 from greyanchor.core.verification.diagnosis import diagnose
 from greyanchor.core.verification.explanations import Cause, Strip
+from greyanchor.measuring.models import SheetPrint
 from greyanchor.profiles.queries import aim_of
 
 MOST = 3
@@ -20,10 +23,27 @@ MOST = 3
 def diagnosis_of(check: Check) -> list[dict[str, Any]]:
     """Ranked causes of a check's differences with evidence and next steps; worked out once, then kept."""
     if check.diagnosis is None:
-        found = [_text(check, cause) for cause in _causes(check)[:MOST]]
+        found = [*_of_single_inks(check), *(_text(check, cause) for cause in _causes(check))][:MOST]
         Check.objects.filter(pk=check.pk).update(diagnosis=found)
         check.diagnosis = found
     return list(check.diagnosis)
+
+
+def _of_single_inks(check: Check) -> list[dict[str, Any]]:
+    """Further inks and white that do not hold on their own patches: nothing else can be their cause."""
+    out = []
+    white = [check.own["white"] | {"channel": "White"}] if check.own.get("white") else []
+    for ink in (*check.own.get("inks", ()), *white):
+        if ink["holds"]:
+            continue
+        tones = ink.get("tones") or {}
+        worst = max(tones.values(), key=abs, default=0.0)
+        way = "heavier" if worst > 0 else "lighter"
+        cause = Cause("channel", f"{ink['channel']} prints {way}", f"{ink['words']}.", 1.0, 0.0)
+        if not tones:
+            cause = replace(cause, title="White hides less, or is another white")
+        out.append(_text(check, cause))
+    return out
 
 
 def _causes(check: Check) -> list[Cause]:
@@ -50,11 +70,17 @@ def _inks(check: Check) -> Array:
     """Ink fractions (n, 4) that the strip was printed with, of each ink's limit, or its own device values."""
     device = np.array(check.result["device"]) / 100.0
     job = check.sheet_print
-    if job is None or len(job.sent) != len(device) or len(job.sent[0]) < 4:
+    if job is None or len(_of_strip(job)) != len(device) or len(job.sent[0]) < 4:
         return device
-    sent = np.array(job.sent)[:, :4]
+    sent = np.array(job.sent)[_of_strip(job), :4]
     limits = np.array([(check.mode.limits if check.mode else {}).get(c, 100.0) / 100.0 for c in "CMYK"])
     return np.asarray(np.clip(sent / np.maximum(limits, 0.05), 0.0, 1.0))
+
+
+def _of_strip(job: SheetPrint) -> list[int]:
+    """Which patches of a print are a strip's own, and not single inks."""
+    names = job.chart.patches.names or ("",) * len(job.sent)
+    return [i for i, name in enumerate(names) if not own_inks.is_own(name)]
 
 
 def _good_day(check: Check) -> list[list[float]] | None:

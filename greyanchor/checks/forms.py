@@ -15,7 +15,7 @@ from greyanchor.core.numbers import parse_number
 from greyanchor.core.verification.groups import GROUPS
 from greyanchor.core.verification.statistics import TITLES
 from greyanchor.core.verification.tolerances import MEASURES
-from greyanchor.fields import NumberField, WholeField
+from greyanchor.fields import WholeField
 from greyanchor.library.models import Printer, PrintMode
 from greyanchor.profiles.models import AimRecord, SpotRecord
 
@@ -28,8 +28,8 @@ _PAGES = [
 
 
 def checkable_modes() -> Any:
-    """Modes that a strip can be printed on: they have curves."""
-    return PrintMode.objects.exclude(state=PrintMode.State.RETIRED).exclude(curve_set=None)
+    """Modes that a strip can be printed on: they have curves, and make colour rather than films."""
+    return PrintMode.objects.exclude(state=PrintMode.State.RETIRED).exclude(curve_set=None).filter(film={})
 
 
 class PredictionForm(forms.Form):
@@ -137,15 +137,6 @@ class NewScheduleForm(ScheduleForm):
         empty_label=None,
     )
     field_order = ["mode"]
-
-
-class SpotForm(forms.Form):
-    """One spot colour by hand."""
-
-    name = forms.CharField(max_length=80)
-    lightness = NumberField(label="L*", min_value=0, max_value=110)
-    a = NumberField(label="a*", min_value=-160, max_value=160)
-    b = NumberField(label="b*", min_value=-160, max_value=160)
 
 
 class AimForm(forms.Form):

@@ -91,6 +91,7 @@ class Check(models.Model):
     score = models.FloatField(null=True)
     summary = models.CharField(max_length=200)
     criteria = models.JSONField(default=list)
+    own = models.JSONField(default=dict, blank=True)
     other_paper = models.JSONField(default=dict)
     guard = models.JSONField(default=dict)
     notes = models.JSONField(default=list)

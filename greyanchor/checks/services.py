@@ -19,7 +19,8 @@ from greyanchor.checks.trends import watch
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
 from greyanchor.core.measurement.readings import ReadingSet
-from greyanchor.core.verification import aims
+from greyanchor.core.printing.inks import WHITE
+from greyanchor.core.verification import aims, own_inks
 from greyanchor.core.verification.check import CheckResult, Finding
 from greyanchor.core.verification.check import check as run
 from greyanchor.core.verification.guard import Guard, Scatter, guard, scatter_of
@@ -31,7 +32,7 @@ from greyanchor.library.records.editing import set_history_author
 from greyanchor.measuring.models import ReadingPass, SheetPrint
 from greyanchor.measuring.services import passes_of
 from greyanchor.profiles.models import AimRecord, Profile
-from greyanchor.profiles.queries import aim_of
+from greyanchor.profiles.queries import aim_of, model_of
 
 #: failed criteria that a summary names
 _NAMED = 2
@@ -97,10 +98,13 @@ def make_check(
     """
     mode, job = subject.mode, subject.sheet_print
     profile = subject.profile or (mode.profile if mode else None)
+    readings, own = own_inks.apart(readings)
     tolerances, target = tolerance_set(order.tolerances), order.target(readings)
     aim = None if order.tolerances in AGAINST_ITSELF else order.aim
     result = run(readings, target, tolerances, order.corrected, order.leave_out)
     passes = passes_of(job) if job else []
+    alone = _single_inks(readings, own, mode, profile)
+    verdict = "fail" if alone is not None and not alone.holds else result.verdict
     firm = guard(result, scatter_of(passes) or _scatter_before(job), max(len(passes), 1))
     made = Check.objects.create(
         name=subject.name[:160],
@@ -115,10 +119,11 @@ def make_check(
         tolerances=order.tolerances,
         tolerance_data=tolerances.as_dict(),
         corrected=order.corrected,
-        verdict=result.verdict,
+        verdict=verdict,
         grade=result.grade,
         score=result.score,
-        summary=summary_of(result),
+        summary="; ".join([*(alone.failed if alone else []), summary_of(result)])[:200],
+        own=own_facts(alone) if alone else {},
         criteria=[criterion_facts(f) for f in result.findings],
         other_paper=_other_paper(readings, target, order, result),
         guard=guard_facts(firm),
@@ -139,6 +144,42 @@ def make_check(
     if mode is not None and profile == mode.profile and aim is not None:
         _remember_on_mode(mode, made, user)
     return made
+
+
+def _single_inks(
+    strip: ReadingSet, own: ReadingSet | None, mode: PrintMode | None, profile: Profile | None
+) -> own_inks.OwnResult | None:
+    """Patches of single inks held to what the mode was characterized with; None without any."""
+    if own is None or mode is None or profile is None:
+        return None
+    paper = strip.values().max(axis=1) < 1e-6
+    if not paper.any():
+        return None
+    channels = tuple(profile.channels)
+    lab = model_of(profile).lab(np.eye(len(channels)))
+    solids = {c: lab[i] for i, c in enumerate(channels) if c not in "CMYK"}
+    white = next(((c, p) for c, p in mode.planes.items() if p.get("kind") == WHITE), None)
+    accepted = (white[0], float(white[1]["opacity"]), np.array(white[1]["lab"])) if white else None
+    return own_inks.check_own(own, strip.xyz()[paper].mean(axis=0), solids, accepted)
+
+
+def own_facts(found: own_inks.OwnResult) -> dict[str, Any]:
+    """Single inks of a check as plain values."""
+    inks = [
+        {
+            "channel": i.channel,
+            "solid": round(i.solid, 2),
+            "tones": {str(t): round(v, 2) for t, v in i.tones.items()},
+            "holds": i.holds,
+            "words": i.words,
+        }
+        for i in found.inks
+    ]
+    white = found.white
+    if white is None:
+        return {"inks": inks}
+    facts = {"was": white.was, "now": round(white.now, 2), "off": round(white.off, 2)}
+    return {"inks": inks, "white": {**facts, "holds": white.holds, "words": white.words}}
 
 
 def _scatter_before(job: SheetPrint | None) -> Scatter | None:

@@ -22,10 +22,11 @@ from greyanchor.core.charts.layout import check_travel
 from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, readings_file
-from greyanchor.core.measurement.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet, is_additive
 from greyanchor.core.printing.environment import PrintEnvironment
+from greyanchor.core.printing.inks import WHITE
 from greyanchor.core.profiling.recipes import Recipes, find_recipes
-from greyanchor.core.verification import aims
+from greyanchor.core.verification import aims, own_inks
 from greyanchor.core.verification.aims import strip_through_profile
 from greyanchor.core.verification.spots import SpotColour
 from greyanchor.library.models import PrintMode
@@ -102,10 +103,18 @@ def start_check_print(mode: PrintMode, order: Order, choice: StripChoice, user: 
         raise BadInput(f"{mode.name} has no profile, so the aim's colours cannot be asked for")
     spots = list(order.spots.values())
     recipes = recipes_on(mode.profile, spots) if spots and mode.profile else None
-    named = [(c.name, _process(recipes.inks[i]) if recipes else np.zeros(4)) for i, c in enumerate(spots)]
-    chart = strip_chart(choice, named, f"{mode.name}: control strip")
+    inks = parsed(mode.profile).inks if mode.profile else CMYK
+    named = []
+    for i, c in enumerate(spots):
+        kept = mode.recipe_of(c.name, c.lab)  # what jobs print
+        found = recipes.inks[i] if recipes else np.zeros(len(inks))
+        named.append((c.name, found if kept is None else np.array(kept)))
+    whole = choice.through == "profile" and order.tolerances != "uniformity"
+    own = own_patches(mode) if whole else []
+    looks = [(name, _process(values, inks)) for name, values in named]
+    chart = strip_chart(choice, [*looks, *((n, np.zeros(4)) for n in own)], f"{mode.name}: control strip")
     sent = _sent(chart, mode, order, choice.through, dict(named))
-    made = keep_check_print(mode, order, chart, mode_pipeline(mode)(sent), user)
+    made = keep_check_print(mode, order, chart, with_own(chart, mode, mode_pipeline(mode)(sent)), user)
     made.sheet_print.refresh_from_db()
     return made
 
@@ -134,7 +143,7 @@ def keep_check_print(
         lambda _device: raw,
         "",
         mode.printer,
-        sent_channels(mode.ink_set, mode.splits),
+        sent_of(mode, raw),
         dry_minutes(mode.ink_set, mode.media),
     )
     made = CheckPrint.objects.create(
@@ -151,10 +160,44 @@ def keep_check_print(
     return made
 
 
-def _process(inks: Array) -> Array:
-    if len(inks) != 4:
-        raise BadInput("strips are printed with C, M, Y and K; this profile has other inks")
-    return inks
+def _process(values: Array, inks: tuple[str, ...]) -> Array:
+    """About the C, M, Y and K (4,) of values of other inks, for the drawing of a strip."""
+    if is_additive(inks):
+        return np.append(1.0 - values, 0.0)
+    return np.array([values[inks.index(c)] if c in inks else 0.0 for c in CMYK])
+
+
+def own_patches(mode: PrintMode) -> list[str]:
+    """Patches of single inks that a strip of a mode has: further inks, and white."""
+    white = _white_of(mode)
+    channels = tuple(mode.ink_set.channels)
+    return [] if is_additive(channels) else own_inks.names_of(channels, white or "")
+
+
+def _white_of(mode: PrintMode) -> str | None:
+    return next((c for c, p in mode.planes.items() if p.get("kind") == WHITE), None)
+
+
+def with_own(chart: ReadingSet, mode: PrintMode, raw: Array) -> Array:
+    """Raw values of a strip with those of its patches of single inks; white ink is one column more."""
+    own = [i for i, n in enumerate(chart.names or ()) if own_inks.is_own(n)]
+    if not own:
+        return raw
+    channels, white = tuple(mode.ink_set.channels), _white_of(mode)
+    every = (*channels, white) if white else channels
+    device = np.array([own_inks.device_of((chart.names or ())[i], every) for i in own])
+    out = np.pad(raw, ((0, 0), (0, 1))) if white else raw.copy()
+    out[own, : raw.shape[1]] = mode_pipeline(mode)(device[:, : len(channels)])
+    if white:
+        curve = np.array(mode.planes[white]["curve"]) / 100.0
+        out[own, -1] = np.interp(device[:, -1], np.linspace(0.0, 1.0, len(curve)), curve)
+    return out
+
+
+def sent_of(mode: PrintMode, raw: Array) -> tuple[str, ...]:
+    """What the columns of the raw values of a strip are."""
+    sent, white = sent_channels(mode.ink_set, mode.splits), _white_of(mode)
+    return (*sent, white) if white and raw.shape[1] > len(sent) else sent
 
 
 def _sent(chart: ReadingSet, mode: PrintMode, order: Order, through: str, recipes: dict[str, Array]) -> Array:

@@ -2,7 +2,7 @@
 
 from django.urls import path, re_path
 
-from greyanchor.checks.views import aims, checks, comparison, prints, spots, strips, tolerances, trends
+from greyanchor.checks.views import aims, checks, comparison, prints, strips, tolerances, trends
 
 urlpatterns = [
     path("", checks.check_list, name="checks"),
@@ -37,10 +37,6 @@ urlpatterns = [
     path("aims/add/", aims.aim_add, name="aim-add"),
     path("aims/<int:pk>/", aims.aim_page, name="aim"),
     path("aims/<int:pk>/file", aims.aim_file, name="aim-file"),
-    path("spots/", spots.spot_list, name="spots"),
-    path("spots/import/", spots.spot_import, name="spot-import"),
-    path("spots/save/", spots.spot_save, name="spot-save"),
-    path("spots/<int:pk>/remove/", spots.spot_remove, name="spot-remove"),
     path("strips/", strips.strip_list, name="strips"),
     path("strips/add/", strips.strip_add, name="strip-add"),
     re_path(

@@ -11,7 +11,7 @@ from typing import Any
 
 import click
 
-from greyanchor.cli import measured, printers, printing, profiles, proof
+from greyanchor.cli import measured, plates, printers, printing, profiles, proof
 from greyanchor.cli.common import channels_of, drift_of, limits_of, read_measured, say, write
 from greyanchor.core.errors import BadInput
 
@@ -127,7 +127,8 @@ def simulate(
             from greyanchor.core.verification import aims
 
             sent = aims.strip_through_profile(sheet, aims.load(aim), icc.read(through), substrate_corrected)
-        pipeline = CurveSet.read(curves).apply if curves else None
+        before = CurveSet.read(curves) if curves else None
+        pipeline = (lambda v: press.as_raw(before.apply(v), before.channels)) if before else None
         readings = print_and_read(sent, press, seed, reading, Condition(age, drift_of(drift)), pipeline)
     except BadInput as error:
         raise (error if error.source else error.at(chart_file)) from None
@@ -267,9 +268,11 @@ for _made in (
     profiles.rebuild,
     profiles.refine,
     proof.check,
+    proof.light,
     printing.prepare,
     printing.halftone,
     printing.place,
+    plates.plates,
     printers.printer,
 ):
     main.add_command(_made)
@@ -308,6 +311,15 @@ def catalogue(folder: str, port: int, host: str) -> None:
     from greyanchor.operations.catalogue_server import run
 
     run(Path(folder), host, port)
+
+
+@main.command()
+@click.option("--json", "as_json", is_flag=True)
+def doctor(as_json: bool) -> None:
+    """Look whether database, queue, storage, clock, Ghostscript, fonts and rights are well; exit status 1
+    where one is not.
+    """
+    _application("doctor", as_json=as_json)
 
 
 @main.command()

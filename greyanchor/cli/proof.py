@@ -62,6 +62,36 @@ def check(
     ctx.exit(0 if result.verdict == "pass" else 1)
 
 
+@click.command()
+@click.argument("spectrum_file", metavar="SPECTRUM")
+@click.option(
+    "--condition", default="P1", show_default=True, type=click.Choice(["P1", "P2"]), help="of ISO 3664"
+)
+@click.option("--json", "as_json", is_flag=True)
+@click.pass_context
+def light(ctx: click.Context, spectrum_file: str, condition: str, as_json: bool) -> None:
+    """Judge a viewing light by its spectrum (nm and power); exit status 1 when it fails ISO 3664."""
+    from greyanchor.core.colour.viewing import CONDITIONS, CRITERIA, judge
+    from greyanchor.core.formats.light_file import read_spectrum
+
+    held = CONDITIONS[condition]
+    try:
+        report = judge(read_spectrum(spectrum_file), held)
+    except BadInput as error:
+        raise (error if error.source else error.at(spectrum_file)) from None
+    lines = [
+        f"{report.verdict.upper()}  {held.title}, {held.source}",
+        f"  {report.cct:.0f} K, {report.duv:+.4f} from the Planckian locus; "
+        + ("illuminance not known" if report.lux is None else f"{report.lux:.0f} lx"),
+        f"  Ra {report.ra:.1f}, R9 {report.r9:.1f}, Rf {report.rf:.1f}, Rg {report.rg:.1f}",
+    ]
+    for found in report.criteria:
+        value = "-" if found.value is None else f"{found.value:.4g}"
+        lines.append(f"  {CRITERIA[found.id]:<56}{value:>8}{found.limit:>8g}  {found.verdict}")
+    say(as_json, report.as_dict(), lines)
+    ctx.exit(0 if report.verdict == "pass" else 1)
+
+
 def _aim(name: str, readings: ReadingSet, tolerances: str) -> Aim:
     from greyanchor.core.verification import aims
 

@@ -54,6 +54,7 @@ INSTALLED_APPS = [
     "greyanchor.delivery",
     "greyanchor.printroom",
     "greyanchor.builds",
+    "greyanchor.colours",
     "greyanchor.checks",
     "greyanchor.measuring",
     "greyanchor.library",
@@ -143,7 +144,9 @@ else:
 
 AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
 AUTH_PASSWORD_VALIDATORS = [
-    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}}
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": "greyanchor.accounts.password_rules.NotTheName"},
 ]
 AXES_FAILURE_LIMIT = 8
 AXES_COOLOFF_TIME = 0.25

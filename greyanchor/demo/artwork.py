@@ -20,6 +20,14 @@ _LAND = CMYKColorSep(0.02, 0.12, 0.38, 0.02, spotName="Land buff", density=1.0)
 _CUT = CMYKColorSep(0.0, 1.0, 0.0, 0.0, spotName="CutContour", density=1.0)
 _ROSE = CMYKColorSep(0.1, 0.9, 0.1, 0.1, spotName="Compass crimson", density=1.0)
 _INK = CMYKColor(0, 0, 0, 1)
+_SHIRT = {
+    "Underbase White": (0.0, 0.0, 0.03, 0.0),
+    "Beacon Yellow": (0.0, 0.15, 0.95, 0.0),
+    "Buoy Red": (0.0, 0.95, 0.9, 0.0),
+    "Kelp Green": (0.8, 0.1, 0.9, 0.1),
+    "Deep Water Blue": (1.0, 0.7, 0.0, 0.2),
+    "Outline Black": (0.0, 0.0, 0.0, 1.0),
+}
 
 
 def pieces() -> Iterator[tuple[str, bytes]]:
@@ -38,6 +46,7 @@ def pieces() -> Iterator[tuple[str, bytes]]:
         ("old-plan-fonts-missing.pdf", fonts_missing),
         ("harbour-plan-cut-off.png", cut_off),
         ("locked-proof.pdf", locked),
+        ("crew-shirt-six-spots.pdf", crew_shirt),
     )
     for name, draw in drawn:
         yield name, draw()
@@ -291,4 +300,35 @@ def locked() -> bytes:
     out = io.BytesIO()
     with pikepdf.open(io.BytesIO(harbour_chart())) as pdf:
         pdf.save(out, encryption=pikepdf.Encryption(owner="lantern", user="lantern"))
+    return out.getvalue()
+
+
+def crew_shirt() -> bytes:
+    """A chest print of 120 x 140 mm in six spot colours: flat areas, edges that meet, one scale of tints."""
+    out = io.BytesIO()
+    page = _canvas(out, 120, 140)
+
+    def fill(name: str, density: float = 1.0) -> None:
+        page.setFillColor(CMYKColorSep(*_SHIRT[name], spotName=name, density=density))
+
+    fill("Underbase White")
+    page.circle(60 * mm, 78 * mm, 56 * mm, stroke=0, fill=1)
+    fill("Deep Water Blue")
+    page.circle(60 * mm, 78 * mm, 54 * mm, stroke=0, fill=1)
+    fill("Beacon Yellow")
+    page.circle(60 * mm, 96 * mm, 22 * mm, stroke=0, fill=1)
+    fill("Buoy Red")
+    page.rect(48 * mm, 52 * mm, 24 * mm, 44 * mm, stroke=0, fill=1)
+    fill("Underbase White")
+    page.rect(48 * mm, 66 * mm, 24 * mm, 12 * mm, stroke=0, fill=1)
+    for step in range(8):
+        fill("Kelp Green", (step + 1) / 8.0)
+        page.rect((24 + 9 * step) * mm, 36 * mm, 9 * mm, 10 * mm, stroke=0, fill=1)
+    fill("Outline Black")
+    page.setFont(SANS, 22)
+    page.drawCentredString(60 * mm, 10 * mm, "LANTERN HILL")
+    page.setStrokeColor(CMYKColorSep(*_SHIRT["Outline Black"], spotName="Outline Black", density=1.0))
+    page.setLineWidth(1.2)
+    page.circle(60 * mm, 78 * mm, 54 * mm, stroke=1, fill=0)
+    page.save()
     return out.getvalue()

@@ -14,9 +14,11 @@ from greyanchor.builds.lifecycle.decisions import accept_stage
 from greyanchor.builds.lifecycle.start import start_build
 from greyanchor.builds.models import Build, Stage
 from greyanchor.builds.stages import names
+from greyanchor.builds.stages.accepted import total_of
 from greyanchor.builds.stages.base import StageType
 from greyanchor.builds.stages.profile import ProfileStageResult
 from greyanchor.builds.stages.registry import stage_types, type_of
+from greyanchor.core.printing.environment import OFF
 from greyanchor.core.profiling.build import build_profile
 from greyanchor.demo.prints import read_print
 from greyanchor.library.models import Media, Printer, PrintMode
@@ -50,6 +52,8 @@ class Plan:
     greys: bool = False
     read: bool = True
     inks: str = ""  # of the printer; its first ones where empty
+    screen: str = ""  # of films
+    resolution: int = 1200
 
 
 def carry_out(plan: Plan, users: dict[str, User], aim: int) -> Build:
@@ -57,12 +61,17 @@ def carry_out(plan: Plan, users: dict[str, User], aim: int) -> Build:
     printer, media = Printer.objects.get(name=plan.printer), Media.objects.get(name=plan.media)
     user = users["ines" if printer.site.name == "Quay Street" else "tobias"]
     choices = {
-        "resolution": 1200,
+        "resolution": plan.resolution if plan.resolution in printer.resolutions else printer.resolutions[0],
         "passes": plan.passes,
         "direction": "both ways" if "both ways" in plan.name else "one way",
         "halftone": "blue noise",
         **handling_choices(printer, media),
     }
+    if printer.driver:
+        settings = {f"driver_{what}": printer.driver[what][0] for what in ("media", "quality")}
+        choices |= {**settings, "driver_colour": OFF}
+    if plan.screen:
+        choices["screen"] = plan.screen
     sets = printer.ink_sets.order_by("pk")
     ink_set = (sets.filter(name=plan.inks) if plan.inks else sets).first()
     assert ink_set is not None
@@ -74,7 +83,7 @@ def carry_out(plan: Plan, users: dict[str, User], aim: int) -> Build:
             return build
         if stage_type.releases:
             break
-        if stage_type.wanted(build):
+        if stage_type.serves(ink_set) and stage_type.wanted(build):
             _make_evidence(build, stage_type, plan, user, aim)
             accept(build, stage_type.name, user)
     if plan.until == "released":
@@ -87,9 +96,9 @@ def carry_out(plan: Plan, users: dict[str, User], aim: int) -> Build:
 
 
 def handling_choices(printer: Printer, media: Media) -> dict[str, float]:
-    """Heat and vacuum as presets, classes and the machine have them."""
+    """Heat and vacuum as presets, classes and the machine have them; nothing of what the machine has not."""
     values = start_values(printer, media)
-    return {name: values[key].value for name, key in FROZEN.items()}
+    return {name: values[key].value for name, key in FROZEN.items() if key in values}
 
 
 def stage_named(build: Build, name: str) -> Stage:
@@ -132,11 +141,12 @@ def _read(build: Build, stage_type: StageType[Any], passes: int, user: User) -> 
 
 def _make_profile(stage: Stage, plan: Plan, user: User) -> None:
     chart = stage_named(stage.build, names.PROFILE_CHART).sheet_print
-    total = (stage_named(stage.build, names.TOTAL_INK).decision or {})["total_ink"]
+    total = total_of(stage.build)
     assert chart is not None
+    inks = chart.chart.patches.channels
     stage.options = {
         "title": plan.name,
-        "total_ink": min(total, 300.0),
+        "total_ink": min(total or 100.0 * len(inks), 300.0),
         "black_start": 25.0,
         "black_strength": 50.0,
         "max_black": 100.0,
@@ -144,7 +154,9 @@ def _make_profile(stage: Stage, plan: Plan, user: User) -> None:
         "quality": "full" if plan.full else "draft",
     }
     readings = averaged(chart)
-    result = build_profile(readings, replace(settings_from(stage.options, plan.name), created=CREATED))
+    result = build_profile(
+        readings, replace(settings_from(stage.options, plan.name, len(inks)), created=CREATED)
+    )
     made_from = {
         "environment": stage.build.environment_hash,
         "readings": readings.content_hash(),

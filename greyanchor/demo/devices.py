@@ -6,8 +6,10 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 from greyanchor.accounts.models import Site
-from greyanchor.devices.ports import METHODS
+from greyanchor.devices.ports import LIGHT, METHODS
+from greyanchor.devices.standin.densitometer import DensitometerDriver
 from greyanchor.devices.standin.driver import KEY
+from greyanchor.devices.standin.light_meter import LightMeterDriver
 from greyanchor.library.machines.controls import set_controls
 from greyanchor.library.models import DeviceConnection, Printer
 
@@ -20,6 +22,8 @@ def connect_all() -> None:
         if not site.connections.filter(printer=None).exists():
             for method in METHODS:
                 DeviceConnection.objects.create(site=site, method=method, driver=KEY)
+            DeviceConnection.objects.create(site=site, method="strip", driver=DensitometerDriver.key)
+            DeviceConnection.objects.create(site=site, method=LIGHT, driver=LightMeterDriver.key)
 
 
 class Listening(NamedTuple):
@@ -30,7 +34,7 @@ class Listening(NamedTuple):
 
 
 #: which stand-in printer stands for a printer of the demo
-_MODELS = {"Petrel 44": "petrel-44", "Gannet 64": "gannet-64", "Dunlin 24": "dunlin-24"}
+_MODELS = {"Petrel 44": "petrel-44", "Gannet 64": "gannet-64-seven", "Dunlin 24": "dunlin-24"}
 
 
 def listening_printers(address: Callable[[], str]) -> list[tuple[Listening, str, float]]:

@@ -80,6 +80,7 @@ _MEDIA: list[tuple[str, str, str, int, int, int, str, bool, int, float, float]] 
     ("Breakwater Banner 440", "banner", "Sound & Shoal", 440, 460, 1600, "faint", True, 90, 42, 60),
     ("Gangway Mesh 270", "mesh banner", "Sound & Shoal", 270, 350, 1600, "none", True, 60, 40, 35),
     ("Tideline Matt 140", "coated paper", "Causeway Papers", 140, 175, 1067, "moderate", True, 30, 34, 50),
+    ("Clearwater Film 125", "clear film", "Sound & Shoal", 165, 125, 914, "none", True, 20, 38, 80),
 ]
 
 Range = tuple[float, float, float, float]
@@ -117,6 +118,7 @@ _CURED: dict[str, Range] = {
 _DRIVEN = {
     k: _AQUEOUS[k] for k in ("vacuum", "head_height", "feed", "alignment", "sheet_pause", "margin_side")
 }
+_DRIVERS = {"Dunlin 24": {"media": ["Photo satin", "Photo matt", "Plain"], "quality": ["Fine", "Standard"]}}
 _MACHINES: dict[str, tuple[dict[str, Range], dict[str, float]]] = {
     "Petrel 44": (_AQUEOUS, {"swath": 54.0, "fastest": 1100.0, "firing": 24.0, "turn": 0.3}),
     "Gannet 64": (_CURED, {"swath": 72.0, "fastest": 1400.0, "firing": 30.0, "turn": 0.3}),
@@ -131,21 +133,47 @@ def machines_and_media(by: User) -> None:
     def keep(record: Any) -> Any:
         return create(record, by, "put into the library")
 
-    def inks(name: str, channels: str, kind: str, **light: str) -> int:
-        return int(keep(InkSet(name=name, channels=list(channels), kind=kind, light=light, price=_PRICE)).pk)
+    def inks(
+        name: str, channels: str, kind: str, facts: dict[str, dict[str, str]] | None = None, **light: str
+    ) -> int:
+        made = InkSet(
+            name=name, channels=list(channels), kind=kind, light=light, facts=facts or {}, price=_PRICE
+        )
+        return int(keep(made).pk)
 
     tarn = [
         inks("Tarn pigment", "CMYK", "aqueous pigment"),
         inks("Tarn pigment light", "CMYK", "aqueous pigment, light inks", LC="C", LM="M"),
+        inks(
+            "Tarn pigment three weights",
+            "CMYK",
+            "aqueous pigment, cyan and magenta in three weights",
+            MC="C",
+            LC="MC",
+            MM="M",
+            LM="MM",
+        ),
+        inks(
+            "Tarn pigment, films",
+            "K",
+            "aqueous pigment, black with yellow for films",
+            {"K": {"role": "film"}, "Y": {"role": "opacity"}},
+            Y="K",
+        ),
     ]
     basalt = [
         inks("Basalt UV", "CMYK", "UV-cured, process inks only"),
-        inks("Basalt UV seven", "CMYKOGV", "UV-cured with orange, green and violet"),
+        inks(
+            "Basalt UV seven",
+            "CMYKOGV",
+            "UV-cured with orange, green, violet and white",
+            {"W": {"role": "white", "place": "under"}},
+        ),
     ]
     photo = [inks("Tarn photo", "RGB", "aqueous, separated by the printer's own driver")]
     printers = []
     for name, site, serial, width, resolutions, passes, runs, driven in (
-        ("Petrel 44", quay, "PT44-0117", 1118, [600, 1200, 2400], [6, 8, 12, 16], tarn, "channels"),
+        ("Petrel 44", quay, "PT44-0117", 1118, [600, 1200, 1440, 2400], [6, 8, 12, 16], tarn, "channels"),
         ("Gannet 64", lantern, "GN64-0042", 1626, [600, 1200], [4, 6, 8, 12], basalt, "channels"),
         ("Dunlin 24", lantern, "DL24-2210", 610, [1200, 2400], [8, 16], photo, "R G B, by its own driver"),
     ):
@@ -160,6 +188,7 @@ def machines_and_media(by: User) -> None:
             passes=passes,
             driven_as=driven,
             carriage=carriage,
+            driver=_DRIVERS.get(name, {}),
             abilities={k: dict(zip(("low", "high", "step", "usual"), v)) for k, v in abilities.items()},
         )
         printer.wanted_links = {"ink_sets": runs}  # type: ignore[attr-defined]

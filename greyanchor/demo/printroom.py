@@ -20,6 +20,7 @@ from greyanchor.printroom import (
     hot_folders,
     intake,
     jobs,
+    plates,
     preparing,
     prints,
     run_preparing,
@@ -50,6 +51,7 @@ def seed(users: dict[str, User], aim: AimRecord) -> None:
         hot_folders.make("Proofs at once", "proofs", lead, mode=modes.get(_PROOF), go=True, then=Then.PRINT)
         _history(done, technician)
         _runs(art, modes, aim, lead, technician)
+        _films(art, lead)
         folders.make("Proofing programs", "proofing", ["profile", "pack"], lead)
 
 
@@ -209,6 +211,20 @@ def _runs(
     _proved(art, proof, aim, lead)
     if signs is not None and signs.profile_id:
         trials.order_trial(signs, 300.0, technician)
+
+
+def _films(art: dict[str, Artwork], user: User) -> None:
+    """A shirt in six spot colours as plates for its film mode, laid on film."""
+    mode = next(iter(plates.film_modes()), None)
+    if mode is None:
+        return
+    shirt = jobs.make_job(art["crew-shirt-six-spots.pdf"], user)
+    order = ["Underbase White", "Beacon Yellow", "Buoy Red", "Kelp Green", "Deep Water Blue", "Outline Black"]
+    values = {"order": order, "choke": {"Underbase White": 0.5}, "trap": 0.3, "gain": {"*": [[50.0, 62.0]]}}
+    made = plates.order_plates(shirt, mode, values, user)
+    queue.run(made)
+    made.refresh_from_db()
+    plates.lay_on_film(made, range(len(made.plates)), user)
 
 
 def _proved(art: dict[str, Artwork], proof: PrintMode, aim: AimRecord, user: User) -> None:

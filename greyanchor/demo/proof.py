@@ -19,8 +19,8 @@ from greyanchor.core.verification.tolerances import Criterion, Grade
 from greyanchor.demo.devices import drift as let_drift
 from greyanchor.demo.prints import read_print
 from greyanchor.library.models import PrintMode
-from greyanchor.profiles.aims import keep_spots
 from greyanchor.profiles.models import AimRecord
+from greyanchor.profiles.spots import keep_spots
 
 #: spot colours of the charts, Lab
 _SPOTS = {

@@ -20,7 +20,6 @@ from greyanchor.builds.stages import names
 from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.charts.patches import design
 from greyanchor.core.colour.colorimetry import Array
-from greyanchor.core.colour.illuminants import light
 from greyanchor.core.formats import cgats
 from greyanchor.core.profiling.build import build_profile
 from greyanchor.core.simulation.catalogue import press_by_name
@@ -30,12 +29,13 @@ from greyanchor.core.verification.generic_aims import COATED, aim_data
 from greyanchor.demo import library, printroom, proof
 from greyanchor.demo.accounts import ACCOUNTS, people
 from greyanchor.demo.builds import CREATED, Plan, carry_out, handling_choices
+from greyanchor.demo.colours import swatch_books, viewing_lights
 from greyanchor.demo.devices import connect_all
 from greyanchor.demo.devices import drift as let_drift
 from greyanchor.demo.prints import read_print
 from greyanchor.library.models import Media, MediaClass, Printer, PrintMode
 from greyanchor.library.modes.fallbacks import set_fallback
-from greyanchor.profiles.models import AimRecord, RoomLight
+from greyanchor.profiles.models import AimRecord
 from greyanchor.profiles.services import keep_profile
 from greyanchor.profiles.settings import settings_from
 
@@ -58,6 +58,26 @@ _PLANS = (
         6,
         "released",
         retire="replaced by the 8 pass mode",
+    ),
+    Plan(
+        "Kelp Synthetic, seven inks",
+        "Gannet 64",
+        "Kelp Synthetic 190",
+        8,
+        "released",
+        700,
+        inks="Basalt UV seven",
+    ),
+    Plan("Fathom Satin, photographs", "Dunlin 24", "Fathom Satin 260", 16, "released", 400),
+    Plan(
+        "Clearwater Film, 60 lines",
+        "Petrel 44",
+        "Clearwater Film 125",
+        8,
+        "released",
+        inks="Tarn pigment, films",
+        screen="am:lpi=60,dot=round",
+        resolution=1440,
     ),
     Plan("Tideline Matt, tide tables 8 pass", "Petrel 44", "Tideline Matt 140", 8, names.PROFILE),
     Plan("Lightbox Film, harbour panorama", "Gannet 64", "Lightbox Film 175", 12, names.PROFILE_CHART),
@@ -83,10 +103,13 @@ def seed(say: Callable[[str], None]) -> None:
         say("restores, a faster mode, and what a class lends")
         _keep_true(users)
         _branch_and_lend(users)
-        say("profiles of other kinds: R G B, seven inks, black alone")
+        say("a profile of black alone, and viewing lights")
         _other_kinds(users)
+        viewing_lights(users)
         say("proof: spot colours, own tolerances, twelve weeks of checks, a schedule")
         proof.seed(users, aim)
+        say("swatch books on two modes, read and learned from")
+        swatch_books(users)
         say("the shared library: editions, pins, readiness, slots, the supplier's catalogue")
         library.seed(users)
         say("the print room: artwork, jobs, runs, twelve weeks of prints")
@@ -115,24 +138,8 @@ def people_and_machines() -> dict[str, User]:
 
 
 def _other_kinds(users: dict[str, User]) -> None:
-    """Profiles of printers that have no log here, built from readings of their charts, and a measured
-    light.
-    """
-    lamp, day = light("LED-B2"), light("D50")
-    table = 0.7 * lamp / lamp.max() + 0.3 * day / day.max()  # a lamp beside a window
-    RoomLight.objects.create(
-        name="Lantern Hill table",
-        power=[round(100.0 * float(p), 3) for p in table / table.max()],
-        created_by=users["tobias"],
-    )
+    """Profiles of printers that have no log here, built from readings of their charts."""
     for title, printer, channels, patches in (
-        ("Dunlin 24 R G B, chart prints", "dunlin-24/fathom-satin-260", tuple("RGB"), 300),
-        (
-            "Gannet 64 seven inks, deck charts",
-            "gannet-64/kelp-synthetic-190/basalt-uv-seven",
-            tuple("CMYKOGV"),
-            800,
-        ),
         ("Petrel 44 black alone, tide tables", "petrel-44/tideline-matt-140", ("K",), 64),
     ):
         press, total = press_by_name(printer), min(3.0, float(len(channels)))
@@ -164,22 +171,36 @@ def _within(press: SimulatedPress, channels: tuple[str, ...], values: Array) -> 
 
 def _keep_true(users: dict[str, User]) -> None:
     """Three months of a machine that drifts, and was brought back each time."""
-    mode = PrintMode.objects.select_related("printer", "media", "ink_set").get(name=_PLANS[0].name)
-    taken = timezone.now() - timedelta(days=92)
-    type(mode.baseline).objects.filter(mode=mode).update(taken_at=taken)
-    for days, drift in (
+    for name, steps in _DRIFTS.items():
+        _drift_and_restore(name, steps, users["ines"])
+
+
+#: ink volumes by days since the baseline, by mode
+_DRIFTS: dict[str, tuple[tuple[int, dict[str, float]], ...]] = {
+    _PLANS[0].name: (
         (30, {"C": 1.06}),
         (61, {"C": 1.12, "M": 0.95}),
         (90, {}),  # its heads were replaced
-    ):
+    ),
+    "Kelp Synthetic, seven inks": ((45, {"O": 0.92, "M": 1.08}),),
+    "Fathom Satin, photographs": ((52, {"C": 1.06, "M": 0.95}),),
+    "Clearwater Film, 60 lines": ((48, {"K": 0.94, "Y": 0.97}),),
+}
+
+
+def _drift_and_restore(name: str, steps: tuple[tuple[int, dict[str, float]], ...], user: User) -> None:
+    mode = PrintMode.objects.select_related("printer", "media", "ink_set").get(name=name)
+    taken = timezone.now() - timedelta(days=92)
+    type(mode.baseline).objects.filter(mode=mode).update(taken_at=taken)
+    for days, drift in steps:
         let_drift(mode.printer, drift)
         mode.refresh_from_db()
-        found = start_restore(mode, users["ines"])
-        read_print(found.sheet_print, 2, users["ines"])
+        found = start_restore(mode, user)
+        read_print(found.sheet_print, 2, user)
         found.refresh_from_db()
-        read_print(print_confirmation(found), 2, users["ines"])
+        read_print(print_confirmation(found), 2, user)
         found.refresh_from_db()
-        use_curves(found, "monthly restore", users["ines"])
+        use_curves(found, "monthly restore", user)
         when = taken + timedelta(days=days)
         type(found).objects.filter(pk=found.pk).update(started_at=when, finished_at=when)
     let_drift(mode.printer, {})

@@ -15,15 +15,18 @@ import numpy as np
 
 from greyanchor.core.charts.layout import lay_out, layout_of
 from greyanchor.core.colour.colorimetry import Array
+from greyanchor.core.colour.transmission import HIGHEST, LOWEST
 from greyanchor.core.errors import BadInput, NotReadable
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.devices.ports import (
+    LIGHT,
     METHODS,
     Connection,
     ControlsPort,
     Driver,
     FileInstrumentPort,
+    LightMeterPort,
     Machine,
     MemoryPort,
     PatternPort,
@@ -79,6 +82,10 @@ def check_driver(
         ticket = check_printer(driver, connection, environment)
     elif "printer" in driver.opens:
         check_queue_alone(driver, connection, environment)
+    if LIGHT in driver.opens:
+        check_light_meter(driver.light_meter(Connection(connection.options, {}, connection.home)))
+    else:
+        refuses(partial(driver.light_meter, connection), "a light meter")
     for method in METHODS:
         if method not in driver.opens:
             refuses(partial(driver.instrument, connection, method), f"an instrument for {method}")
@@ -90,7 +97,33 @@ def check_driver(
             check_file_instrument(port, partial(deliver, connection))
         elif ticket and driver.can_read(ticket):
             chart = lay_out(sample_chart().values(), tuple("CMYK"), method=method)[0]
-            check_reader(port, PrintedChart(chart, environment, ticket))
+            check_reader(port, PrintedChart(chart, environment, ticket), driver.transmission)
+
+
+def check_light_meter(port: LightMeterPort) -> None:
+    """A meter of viewing lights, as a careful hand leads it."""
+    _hold(isinstance(port, LightMeterPort), "light_meter gives a LightMeterPort")
+    _hold(bool(port.name), "a light meter has a name")
+    since = None
+    if port.dark_minutes is not None:
+        _hold(port.dark_minutes > 0, "it remembers what dark is for some minutes")
+        refuses(partial(port.read_light, "Contract", 0, 0, None), "a light before it knows what dark is")
+        _until_read(port.zero)
+        since = 0.0
+    found = _until_read(lambda attempt: port.read_light("Contract", 0, attempt, since))
+    nm, power = np.asarray(found.wavelengths), np.asarray(found.power)
+    _hold(nm.ndim == 1 and nm.shape == power.shape, "a light has one power for each wavelength")
+    _hold(bool((np.diff(nm) > 0).all()), "the wavelengths of a light rise")
+    _hold(bool(np.isfinite(power).all()), "the powers of a light are numbers")
+
+
+def _until_read(act: Callable[[int], Any]) -> Any:
+    for attempt in range(ATTEMPTS):
+        try:
+            return act(attempt)
+        except NotReadable as error:
+            _hold(bool(str(error).strip()), "what the hands shall do is said in words")
+    raise ContractBroken("a careful hand cannot make it read")
 
 
 def check_description(driver: Driver, connection: Connection) -> None:
@@ -98,7 +131,7 @@ def check_description(driver: Driver, connection: Connection) -> None:
     _hold(bool(driver.key) and driver.key == driver.key.strip(), "the key is a word that never changes")
     _hold(bool(driver.title.strip()), "the title is shown to people, so it is not empty")
     _hold(bool(driver.opens), "a driver opens a printer or an instrument")
-    unknown = driver.opens - {"printer", *METHODS}
+    unknown = driver.opens - {"printer", LIGHT, *METHODS}
     _hold(not unknown, f"it opens {', '.join(sorted(unknown))}, which the application does not know")
     keys = [option.key for option in driver.options]
     _hold(len(keys) == len(set(keys)), "two options have one key")
@@ -201,8 +234,14 @@ def check_controls(port: ControlsPort, connection: Connection) -> None:
     _plain(connection.state, "the state of a connection")
 
 
-def check_reader(port: RowInstrumentPort | SheetInstrumentPort, sheet: PrintedChart) -> None:
-    """Spectra of the patches it was asked for, the same within noise when read again; never without white."""
+def check_reader(
+    port: RowInstrumentPort | SheetInstrumentPort, sheet: PrintedChart, transmission: bool = False
+) -> None:
+    """Spectra of the patches it was asked for, or densities of a film, the same within noise when read again;
+    never without white.
+    """
+    bands, (low, high) = (2, (LOWEST, HIGHEST)) if transmission else (_BANDS, REFLECTANCE)
+    what, lies = ("densities", "a density lies") if transmission else ("spectra", "reflectance lies")
     _hold(bool(port.name), "an instrument has a name")
     assert sheet.chart.rows is not None and sheet.chart.sheets is not None
     if isinstance(port, RowInstrumentPort):
@@ -224,9 +263,9 @@ def check_reader(port: RowInstrumentPort | SheetInstrumentPort, sheet: PrintedCh
 
     found = [_reading(partial(read, number)) for number in (1, 2)]
     for spectra in found:
-        _hold(np.shape(spectra) == (count, _BANDS), f"spectra are ({count}, {_BANDS}), not {spectra.shape}")
-        inside = np.isfinite(spectra) & (spectra >= REFLECTANCE[0]) & (spectra <= REFLECTANCE[1])
-        _hold(bool(np.all(inside)), "reflectance lies outside what a print can have")
+        _hold(np.shape(spectra) == (count, bands), f"{what} are ({count}, {bands}), not {spectra.shape}")
+        inside = np.isfinite(spectra) & (spectra >= low) & (spectra <= high)
+        _hold(bool(np.all(inside)), f"{lies} outside what a print can have")
     _hold(float(np.mean(np.abs(found[0] - found[1]))) < 0.05, "two readings of one print do not agree")
     if port.white_minutes is not None:
         for white in (None, port.white_minutes + 1.0):

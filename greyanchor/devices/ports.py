@@ -19,6 +19,8 @@ from greyanchor.core.printing.handling import Abilities
 
 #: measuring methods that a chart is laid out for, as `core.charts.layout.METHODS` names them
 METHODS = ("strip", "table", "inline")
+#: what a meter of viewing lights is opened for
+LIGHT = "light"
 
 
 @dataclass(frozen=True)
@@ -194,6 +196,8 @@ class MachineState:
         What it says it is; empty where it does not.
     is_paused
         Whether somebody paused it.
+    other_sets
+        Ink sets that are part of what runs in it, and can be printed as well.
     """
 
     state: str
@@ -205,6 +209,7 @@ class MachineState:
     model: str = ""
     ink_set: str = ""
     is_paused: bool = False
+    other_sets: tuple[str, ...] = ()
 
     @property
     def metres(self) -> float | None:
@@ -323,7 +328,9 @@ class RowInstrumentPort(Protocol):
     def read_row(
         self, sheet: PrintedChart, row: int, reading: int, attempt: int, minutes_since_white: float | None
     ) -> Array:
-        """Spectra (n, 36) of a row, counted from 1; raises `NotReadable` with what to do with the hands."""
+        """Spectra (n, 36) of a row, counted from 1, or transmission densities (n, 2); raises `NotReadable`
+        with what to do with the hands.
+        """
         ...
 
 
@@ -344,7 +351,9 @@ class SheetInstrumentPort(Protocol):
     def read_sheet(
         self, sheet: PrintedChart, number: int, reading: int, attempt: int, minutes_since_white: float | None
     ) -> Array:
-        """Spectra (n, 36) of every patch of sheet `number`; raises `NotReadable`."""
+        """Spectra (n, 36) of every patch of sheet `number`, or transmission densities (n, 2); raises
+        `NotReadable`.
+        """
         ...
 
 
@@ -372,6 +381,51 @@ class FileInstrumentPort(Protocol):
         ...
 
 
+@dataclass(frozen=True)
+class LightReading:
+    """A light as an instrument saw it: rising `wavelengths` in nm (n,) and `power` (n,), in W/m2/nm where
+    `is_absolute`.
+    """
+
+    wavelengths: Array
+    power: Array
+    is_absolute: bool = True
+
+
+@runtime_checkable
+class LightMeterPort(Protocol):
+    """Measures the light that falls on a place, through a diffuser."""
+
+    name: str
+    #: minutes for which it remembers what dark is; None for one that needs no calibration
+    dark_minutes: float | None
+
+    def zero(self, attempt: int) -> None:
+        """Learn what dark is, with the cap on; raises `NotReadable` where light comes in."""
+        ...
+
+    def read_light(
+        self, place: str, spot: int, attempt: int, minutes_since_dark: float | None
+    ) -> LightReading:
+        """The light in the middle of a place (spot 0) or at one of its corners (1 to 4); raises
+        `NotReadable` with what to do with the hands.
+        """
+        ...
+
+
+@runtime_checkable
+class LightControlsPort(Protocol):
+    """A simulated light meter, whose places can be changed."""
+
+    def light_controls(self, place: str) -> list[Control]:
+        """What can be changed of a place, as it stands."""
+        ...
+
+    def control_light(self, place: str, values: Mapping[str, float]) -> None:
+        """Change it; `BadInput` for a value out of range, and then nothing is changed."""
+        ...
+
+
 InstrumentPort = RowInstrumentPort | SheetInstrumentPort | FileInstrumentPort
 
 
@@ -383,10 +437,13 @@ class Driver:
     title: str = ""
     #: what a connection has to say
     options: tuple[Option, ...] = ()
-    #: what it opens: "printer", and the measuring methods of `METHODS`
+    #: what it opens: "printer", the measuring methods of `METHODS`, and `LIGHT`
     opens: frozenset[str] = frozenset()
     #: whether its printers print charts; others take print files alone
     charts: bool = True
+    #: whether its instruments read films by the light they let through, and give transmission densities
+    #: (n, 2), visual and UV, in place of spectra; others read what light is reflected
+    transmission: bool = False
     #: devices that are computed: their sheets need not wait until they are dry
     simulated: bool = False
 
@@ -407,6 +464,10 @@ class Driver:
     def instrument(self, connection: Connection, method: str) -> InstrumentPort:
         """The instrument behind a connection, for a measuring method."""
         raise BadInput(f"{self.title} has no instrument that reads by {method}")
+
+    def light_meter(self, connection: Connection) -> LightMeterPort:
+        """The meter of viewing lights behind a connection."""
+        raise BadInput(f"{self.title} has no light meter")
 
     def can_read(self, ticket: Mapping[str, Any]) -> bool:
         """Whether its instruments can read a print; real ones read any."""

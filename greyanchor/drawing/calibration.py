@@ -170,7 +170,7 @@ def curve_plot(
         "Correction curves",
         width=width,
         height=height,
-        ends=True,
+        ends=len(curves) < 5 and len({float(v[-1]) for v in curves.values()}) > 1,
     )
     if not handles:
         return svg
@@ -200,12 +200,62 @@ def total_ink_plot(result: Mapping[str, Any], limit: float) -> str:
         Series("", result["sums"], result["lightness"], "#111111", "dots"),
     ]
     high = max(max(np.asarray(s.y)) for s in series) + 5
+    most = max(400.0, max(max(np.asarray(s.x)) for s in series))
     return line_plot(
         series,
-        Axis("sum of inks, %", 100, 400),
+        Axis("sum of inks, %", 100, most),
         Axis("L*", 0, high),
         "Lightness against total ink",
         [Mark(limit, f"{limit:.0f} %")],
+    )
+
+
+def grey_lightness_plot(
+    inputs: Sequence[float], before: Sequence[Sequence[float]], after: Sequence[Sequence[float]]
+) -> str:
+    """L* of R = G = B against its value, as the driver prints it (dashed), even (dotted), and through the
+    curves before it; percent.
+    """
+    lightness, through = np.array(before)[:, 0], np.array(after)[:, 0]
+    ends = [float(lightness[0]), float(lightness[-1])]
+    series = [
+        Series("driver", inputs, lightness, "#777777", "dashed"),
+        Series("even", [0.0, 100.0], ends, "#777777", "dotted"),
+        Series("through curves", inputs, through, "#111111"),
+    ]
+    return line_plot(
+        series, Axis("R = G = B, %", 0, 100), Axis("L*", 0, 100), "Lightness of greys", (), *THIRD
+    )
+
+
+def cast_plot(
+    inputs: Sequence[float], before: Sequence[Sequence[float]], after: Sequence[Sequence[float]]
+) -> str:
+    """a* and b* of R = G = B against its value, as the driver prints it (dashed) and through the curves."""
+    old, new = np.array(before), np.array(after)
+    most = max(4.0, 1.1 * float(np.abs(np.vstack([old, new])[:, 1:]).max()))
+    series = []
+    for i, (name, colour) in enumerate((("a*", channel_colour("M")), ("b*", channel_colour("Y"))), start=1):
+        series.append(Series(f"{name} driver", inputs, old[:, i], colour, "dashed"))
+        series.append(Series(name, inputs, new[:, i], colour))
+    return line_plot(
+        series, Axis("R = G = B, %", 0, 100), Axis("a*, b*", -most, most), "Colour of greys", (), *THIRD
+    )
+
+
+def opacity_plot(
+    channel: str, inputs: Sequence[float], tones: Sequence[float], limit: float, is_white: bool
+) -> str:
+    """Opacity of a white, or tone value of a spot ink, against raw input, percent, with its limit."""
+    what = "opacity, %" if is_white else "tone value, %"
+    series = [Series(channel, inputs, tones, channel_colour(channel))]
+    return line_plot(
+        series,
+        Axis("raw input, %", 0, 100),
+        Axis(what, 0, 105),
+        f"{channel}: {what}",
+        [Mark(limit, f"{limit:.0f} %")],
+        *THIRD,
     )
 
 
@@ -224,9 +274,13 @@ def drift_plot(channels: Mapping[str, Mapping[str, Any]]) -> str:
 
 
 def trend_plot(
-    days: Sequence[float], before: Sequence[float], after: Sequence[float | None], limit: float
+    days: Sequence[float],
+    before: Sequence[float],
+    after: Sequence[float | None],
+    limit: float,
+    unit: str = "dE00",
 ) -> str:
-    """Mean dE00 to the baseline over the days since it was taken: as found, and after restoring."""
+    """Mean distance to the baseline, in `unit`, over the days since it was taken: found, and restored."""
     brought = [(d, a) for d, a in zip(days, after) if a is not None]
     series = [Series("as found", days, before, "#111111"), Series("", days, before, "#111111", "dots")]
     if brought:
@@ -237,7 +291,7 @@ def trend_plot(
     return line_plot(
         series,
         Axis("days since the baseline", 0, last * 1.05),
-        Axis("mean dE00 to the baseline", 0, 1.2 * max([*before, 1.0])),
+        Axis(f"mean {unit} to the baseline", 0, 1.2 * max([*before, 1.0])),
         "Drift over all restores",
         width=520,
         height=230,

@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from greyanchor.core.charts.layout import FOOTER, LABEL, MARGIN, layout_of
-from greyanchor.core.charts.sheets import sheet_texts
+from greyanchor.core.charts.sheets import caption, coloured, sheet_texts
 from greyanchor.core.colour.colorimetry import Array, delta_e_2000
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.verification.generic_aims import aim_lab
@@ -49,9 +49,14 @@ def sheet_picture(chart: ReadingSet, sheet: int = 1) -> str:
                 f'<text x="{MARGIN + LABEL - 2}" y="{top + tall / 2 + 1:.1f}" font-size="2.9" '
                 f'text-anchor="end">row {row}</text>'
             )
+        inked = coloured(chart, tall)
         parts.append(
-            f'<rect x="{left:g}" y="{top:g}" width="{wide:g}" height="{tall:g}" fill="{colours[i]}"/>'
+            f'<rect x="{left:g}" y="{top:g}" width="{wide:g}" height="{inked:g}" fill="{colours[i]}"/>'
         )
+        if words := caption(chart, int(i), wide, 2.1):
+            parts.append(
+                f'<text x="{left:g}" y="{top + inked + 2.4:g}" font-size="2.1">{escape(words)}</text>'
+            )
     return "".join([*parts, "</svg>"])
 
 

@@ -6,6 +6,7 @@ from __future__ import annotations
 from dataclasses import replace
 from datetime import timedelta
 
+import numpy as np
 from django.db.models import Count, Max, QuerySet
 from django.utils import timezone
 
@@ -23,13 +24,20 @@ from greyanchor.core.measurement.expectation import Expectation, guess
 from greyanchor.core.measurement.readings import ReadingSet, as_inks
 from greyanchor.core.measurement.repeatability import average, from_pass
 from greyanchor.core.verification.generic import generic_lab
+from greyanchor.core.verification.own_inks import is_own
+from greyanchor.library.models import InkSet
 from greyanchor.measuring.cache import remembered
+from greyanchor.measuring.films import film_expectation
 from greyanchor.measuring.models import ReadingPass, SheetPrint
 
 #: the newest prints of an environment that are learned from, and the most other media
 _NEWEST, _MEDIA = 6, 6
 #: ink volumes may have drifted this much since a print of another day (fraction)
 _DRIFTED = 0.06
+#: how far full white hides, about what it measures, and how little is known of it (Lab)
+_HIDES, _WHITE, _UNKNOWN = 2.4, np.array([90.0, -1.0, -2.0]), 12.0
+#: spread (Lab) of patches of a strip that are one ink alone
+_DRIFTED_ALONE = 6.0
 #: charts that are printed to see whether machine or media changed
 FOR_DRIFT = ("restore", "control-strip")
 #: charts that hold a ramp of every ink alone
@@ -38,6 +46,8 @@ _WITH_RAMPS = ("ink-limit", "linearization", "profile")
 
 def expectation_of(job: SheetPrint) -> Expectation:
     """What the patches of a print should measure: the best that is known before it is read."""
+    if job.is_film:
+        return film_expectation(job)
     if job.pk is None:
         return _guess(job)
     sources = _sources(job)
@@ -52,17 +62,48 @@ def _stamps(passes: list[ReadingPass]) -> list[tuple[int, object]]:
 
 def _learned(job: SheetPrint, sources: list[ReadingPass]) -> Expectation:
     raw = job.raw_chart
-    inks = as_inks(raw.values(), raw.channels)
+    white = _whites(job, raw.channels)
+    kept_channels = [i for i in range(len(raw.channels)) if i not in white]
+    channels = tuple(raw.channels[i] for i in kept_channels)
+    inks = as_inks(raw.values()[:, kept_channels], channels)
     try:
-        films = learn_films(_readings_of(sources), raw.channels) if sources else None
+        films = learn_films(_readings_of(sources), channels) if sources and channels else None
     except BadInput:
         films = None  # an ink was never printed alone: other media say more
     if films is not None:
-        return films.expect(inks, _volume(job, sources), _named(sources))
+        found = films.expect(inks, _volume(job, sources), _named(sources))
+        names = job.chart.patches.names or ()
+        if own := [i for i, name in enumerate(names) if is_own(name)]:
+            # how far an ink drifted is what these few patches are printed to see
+            spread = found.spread.copy()
+            spread[own] = np.maximum(spread[own], _DRIFTED_ALONE)
+            found = replace(found, spread=spread)
+        return _under_white(found, raw.values()[:, white].sum(axis=1)) if white else found
     try:
+        if white:
+            raise BadInput("white says nothing of other media")
         return mean_of_media(inks, _other_media(job))
     except BadInput:
         return _guess(job)
+
+
+def _whites(job: SheetPrint, channels: tuple[str, ...]) -> list[int]:
+    """Which channels are white and other inks that no separation uses: what lies below them is hidden."""
+    if len(channels) < 3:  # its own chart: black and white
+        return []
+    inks = InkSet.objects.filter(name=job.environment.get("ink_set")).first()
+    names = {i.channel for i in inks.planes} if inks else set()
+    return [i for i, c in enumerate(channels) if c in names]
+
+
+def _under_white(found: Expectation, amounts: Array) -> Expectation:
+    """The same where white was printed last, by the usual hiding of white; what lies under it is hardly
+    known.
+    """
+    hides = 1.0 - np.exp(-_HIDES * amounts)
+    lab = found.lab + hides[:, None] * (_WHITE - found.lab)
+    spread = np.where(amounts > 0.0, _UNKNOWN, found.spread)
+    return replace(found, lab=lab, spread=spread)
 
 
 def _guess(job: SheetPrint) -> Expectation:
@@ -101,6 +142,7 @@ def _same_environment(job: SheetPrint) -> list[ReadingPass]:
         .order_by("-sheet_print", "number")
     )
     known = set(job.sent_channels or "CMYK")
+    known -= {c for i, c in enumerate(job.sent_channels or ()) if i in _whites(job, tuple(job.sent_channels))}
     prints: dict[int, list[ReadingPass]] = {}
     for found in passes:
         if set(found.sheet_print.sent_channels or "CMYK") <= known:

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from greyanchor.core.colour.colorimetry import Array, delta_e_2000, spectra_to_lab
+from greyanchor.core.colour.colorimetry import Array, delta_e_2000
 from greyanchor.core.measurement.alignment import cost_of
 from greyanchor.core.measurement.expectation import Expectation
 from greyanchor.core.measurement.misread_sheets import judge_sheet
@@ -18,7 +18,7 @@ from greyanchor.core.measurement.misreads import (
     judge_row,
     rows_of,
 )
-from greyanchor.core.measurement.readings import is_additive
+from greyanchor.core.measurement.readings import is_additive, lab_of
 from greyanchor.core.measurement.row_by_row import learn_rows
 from greyanchor.measuring.expectations import expectation_of, pass_expectation
 from greyanchor.measuring.models import ReadingPass, SheetPrint
@@ -88,7 +88,7 @@ def _bent(current: ReadingPass, expected: Expectation) -> Expectation:
     chart = current.sheet_print.chart.patches
     members = rows_of(chart)
     kept = [r for r in current.rows.order_by("-read_at")[:_LATELY] if r.row in members]
-    seen = [(members[r.row], spectra_to_lab(r.values())) for r in kept]
+    seen = [(members[r.row], lab_of(r.values())) for r in kept]
     seen = [(places, lab) for places, lab in seen if len(places) == len(lab)]
     if not seen:
         return expected

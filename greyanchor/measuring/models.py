@@ -101,6 +101,11 @@ class SheetPrint(models.Model):
     def print_environment(self) -> PrintEnvironment:
         return PrintEnvironment(**self.environment)
 
+    @property
+    def is_film(self) -> bool:
+        """Whether it is read by the light it lets through."""
+        return bool(self.environment.get("screen"))
+
     @cached_property
     def raw_chart(self) -> ReadingSet:
         """The chart with the device values that were really sent."""
@@ -231,7 +236,7 @@ class Claim(models.Model):
 
 
 class ReadingRow(models.Model):
-    """The spectra of one row, saved the moment they arrive."""
+    """The spectra of one row, or the densities of a row of a film, saved the moment they arrive."""
 
     reading_pass = models.ForeignKey(ReadingPass, on_delete=models.CASCADE, related_name="rows")
     row = models.PositiveIntegerField()
@@ -243,5 +248,5 @@ class ReadingRow(models.Model):
         constraints = [models.UniqueConstraint(fields=["reading_pass", "row"], name="row_once_a_pass")]
 
     def values(self) -> np.ndarray[Any, Any]:
-        """Reflectance (n, 36)."""
+        """Reflectance (n, 36), or transmission densities (n, 2)."""
         return np.array(self.spectra, dtype=float)

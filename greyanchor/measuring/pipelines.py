@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from greyanchor.core.calibration.curves import CurveSet
-from greyanchor.core.calibration.light_split import LightSplit, split_channels
+from greyanchor.core.calibration.light_split import split_channels, split_from
 from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import InkSet, Media, PrintMode
@@ -23,13 +23,13 @@ def to_raw(splits: list[dict[str, Any]], channels: tuple[str, ...] = CMYK) -> Ca
     """From raw values of the inks to what is sent: light inks share with their parents."""
     if not splits:
         return lambda device: device
-    made = [LightSplit(**s) for s in splits]
+    made = [split_from(s) for s in splits]
     return lambda device: split_channels(device, channels, made)
 
 
 def sent_channels(ink_set: InkSet, splits: list[dict[str, Any]]) -> tuple[str, ...]:
     """The channels that `to_raw` gives."""
-    return (*channels_of(ink_set), *(s["light"] for s in splits))
+    return (*channels_of(ink_set), *(s.get("light") or s.get("second") or s["alongside"] for s in splits))
 
 
 def dry_minutes(ink_set: InkSet, media: Media) -> float:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from math import exp
 from typing import Any
@@ -23,7 +23,7 @@ from greyanchor.library.machines.connections import driver_of, instrument_for, o
 from greyanchor.library.models import Printer
 from greyanchor.measuring.models import Chart, SheetPrint, written
 
-CHARTS_LAID_OUT_MIXED = ("profile", "total-ink", "grey", "short", "restore")
+CHARTS_LAID_OUT_MIXED = ("profile", "total-ink", "grey", "short", "restore", "driver")
 
 
 @dataclass(frozen=True)
@@ -57,11 +57,16 @@ def make_chart(
     environment: PrintEnvironment,
     plan: ReadingPlan = ReadingPlan(),
     channels: tuple[str, ...] = tuple("CMYK"),
+    names: tuple[str, ...] = (),
+    facts: Mapping[str, str] | None = None,
 ) -> Chart:
-    """Lay out and keep a chart."""
+    """Lay out and keep a chart; `names` are those of its patches, where it is not laid out mixed; `facts`
+    what the sheet says of itself besides.
+    """
     shuffle = 3 if purpose in CHARTS_LAID_OUT_MIXED else None
-    meta = {"DESCRIPTOR": title, "PRINT_CONDITIONS": environment.label()}
+    meta = {"DESCRIPTOR": title, "PRINT_CONDITIONS": environment.label(), **(facts or {})}
     chart, _ = lay_out(device, channels, plan.page, plan.method, shuffle, meta, plan.patch, plan.dots)
+    chart = replace(chart, names=names) if names else chart
     return Chart.objects.create(
         purpose=purpose, title=title, text=written(chart), content_hash=chart.content_hash()
     )
@@ -167,4 +172,4 @@ def instrument_of(job: SheetPrint, method: str) -> RowInstrumentPort | SheetInst
     """The instrument that can read a print here; None where its readings can only come as files."""
     if not job.device:
         return None
-    return instrument_for(job.printer.site if job.printer else None, method, job.ticket)
+    return instrument_for(job.printer.site if job.printer else None, method, job.ticket, job.is_film)

@@ -10,8 +10,9 @@ import numpy as np
 from django.utils import timezone
 
 from greyanchor.core.charts.layout import METHODS, layout_of
-from greyanchor.core.colour.colorimetry import delta_e_2000, spectra_to_lab
+from greyanchor.core.colour.colorimetry import delta_e_2000
 from greyanchor.core.errors import BadInput
+from greyanchor.core.measurement.readings import lab_of
 from greyanchor.core.measurement.repeatability import Comparison
 from greyanchor.drawing.colours import hex_colours
 from greyanchor.drawing.patches import strip_css
@@ -110,7 +111,7 @@ def _lines(
             state = "skipped" if number in current.skipped else "not read"
             out.append(RowLine(number, sheet, "#8a8a8a", None, state))
             continue
-        lab = spectra_to_lab(stored[number])
+        lab = lab_of(stored[number])
         mean = float(delta_e_2000(expected[members], lab).mean()) if first_pass else None
         out.append(RowLine(number, sheet, strip_css(hex_colours(lab)), mean, "kept"))
     return out
@@ -126,7 +127,7 @@ def _row_view(current: ReadingPass, number: int | None, expected: Any) -> RowVie
     if stored is None or number is None:
         views = [PatchView(n, a, None, None) for n, a in zip(names, aims)]
         return RowView(number or 0, sheet, views, False, None)
-    lab = spectra_to_lab(stored.values())
+    lab = lab_of(stored.values())
     difference = delta_e_2000(expected[members], lab)
     views = [PatchView(n, a, s, float(d)) for n, a, s, d in zip(names, aims, hex_colours(lab), difference)]
     return RowView(number, sheet, views, True, float(difference.mean()))

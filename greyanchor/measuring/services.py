@@ -12,10 +12,16 @@ from django.utils import timezone
 
 from greyanchor.accounts.roles import USE, needs
 from greyanchor.core.charts.layout import check_corners, layout_of
-from greyanchor.core.colour.colorimetry import Array, delta_e_2000, spectra_to_lab
+from greyanchor.core.colour.colorimetry import Array, delta_e_2000
 from greyanchor.core.errors import BadInput, NotReadable
 from greyanchor.core.measurement.misreads import impossible
-from greyanchor.core.measurement.readings import CONDITIONS, ReadingSet
+from greyanchor.core.measurement.readings import (
+    CONDITIONS,
+    TRANSMISSION,
+    ReadingSet,
+    lab_of,
+    with_values,
+)
 from greyanchor.core.measurement.repeatability import average
 from greyanchor.devices.ports import RowInstrumentPort, SheetInstrumentPort
 from greyanchor.measuring.cache import remembered
@@ -48,7 +54,9 @@ def start_pass(job: SheetPrint, user: User | None, condition: str = "") -> Readi
     check_open(job)
     earlier = job.passes.order_by("-number").first()
     wanted = condition or (earlier.condition if earlier else "M1")
-    if wanted not in CONDITIONS:
+    if job.is_film:
+        wanted = TRANSMISSION
+    elif wanted not in CONDITIONS:
         raise BadInput(f"no measurement condition {wanted}; use one of {', '.join(CONDITIONS)}")
     if earlier is not None and earlier.condition != wanted:
         raise BadInput(
@@ -107,7 +115,7 @@ def read_row(pk: int, row: int) -> Outcome:
         except NotReadable as error:
             return Outcome(row, False, error.sentence)
         first = first_pass_of(job)
-        refusal = impossible(spectra) or refusal_of_row(current, row, spectra_to_lab(spectra), first)
+        refusal = impossible(spectra) or refusal_of_row(current, row, lab_of(spectra), first)
         if refusal:
             return Outcome(row, False, f"Row {row} was not kept{_try(attempt)}: {refusal}.")
         marked = current.marks.get(str(row))
@@ -172,7 +180,7 @@ def read_sheet(pk: int, sheet: int) -> Outcome:
         except NotReadable as error:
             return Outcome(sheet, False, error.sentence.replace("read the row", "read the sheet"))
         first = first_pass_of(job)
-        lab = spectra_to_lab(spectra)
+        lab = lab_of(spectra)
         refusal = impossible(spectra) or _refusal_of_sheet(current, sheet, lab, first)
         if refusal:
             return Outcome(sheet, False, f"Sheet {sheet} was not kept{_try(attempt)}: {refusal}.")
@@ -305,7 +313,7 @@ def first_pass_of(job: SheetPrint) -> ReadingPass | None:
 def _finish(current: ReadingPass) -> None:
     chart = current.sheet_print.chart.patches
     spectra = np.vstack([r.values() for r in current.rows.order_by("row")])
-    _keep(current, replace(chart, spectra=spectra, condition=current.condition))
+    _keep(current, with_values(chart, spectra, current.condition))
 
 
 def _keep(current: ReadingPass, readings: ReadingSet) -> None:

@@ -14,6 +14,7 @@ from greyanchor.core.measurement.misread_sheets import judge_pass
 from greyanchor.core.measurement.readings import ReadingSet, match_chart
 from greyanchor.core.measurement.repeatability import is_copy
 from greyanchor.measuring.expectations import expectation_of, pass_expectation
+from greyanchor.measuring.films import check_light
 from greyanchor.measuring.models import ReadingPass, SheetPrint, Upload
 from greyanchor.measuring.services import complete_passes, first_pass_of, keep_whole_pass
 
@@ -22,6 +23,7 @@ def matched_upload(job: SheetPrint, data: bytes, name: str, by: str = "id") -> R
     """Readings of a file put onto the chart of a print; `BadInput` says why they cannot be of it."""
     readings = readings_file.loads(data, name)
     try:
+        check_light(job, readings)
         matched = match_chart(job.chart.patches, readings, by)
         first = first_pass_of(job)
         if first is not None and first.condition != matched.condition:

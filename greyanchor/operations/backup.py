@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import os
+import shutil
 import sqlite3
 import tempfile
 import zipfile
@@ -19,6 +20,8 @@ from greyanchor.core.packs.archive import Archive, checked_name, file_hash
 
 FORMAT, VERSION = "grey-anchor-backup", 1
 DATABASE = "greyanchor.sqlite3"
+#: beginning of the names of folders that hold a backup on its way, before the number of its process
+_UNFINISHED = ".backup-"
 #: folders of the home that belong to the shop; queue and secret key are of one machine and stay with it
 FOLDERS = (
     "packs",
@@ -81,7 +84,8 @@ def backup(target: Path) -> dict[str, Any]:
     if not database.exists():
         raise BadInput("there is no database yet, so there is nothing to back up")
     target, partial = beside(target)
-    with tempfile.TemporaryDirectory(dir=target.parent) as folder:
+    _clear(target.parent)
+    with tempfile.TemporaryDirectory(dir=target.parent, prefix=f"{_UNFINISHED}{os.getpid()}-") as folder:
         copy = Path(folder) / DATABASE
         with closing(sqlite3.connect(database)) as live, closing(sqlite3.connect(copy)) as kept:
             live.backup(kept)
@@ -107,6 +111,14 @@ def backup(target: Path) -> dict[str, Any]:
     return facts
 
 
+def _clear(folder: Path) -> None:
+    """Take away what backups left behind whose process was killed."""
+    for left in folder.glob(f"{_UNFINISHED}*-*"):
+        number = left.name.removeprefix(_UNFINISHED).partition("-")[0]
+        if number.isdecimal() and not Path(f"/proc/{number}").exists():
+            shutil.rmtree(left, ignore_errors=True)
+
+
 def beside(target: Path) -> tuple[Path, Path]:
     """Where a file is to stand, and what it is called until it is whole."""
     whole = target.resolve()
@@ -128,14 +140,15 @@ def _verified(path: Path) -> dict[str, Any]:
     """The manifest of a backup whose every file is what it says."""
     with _Large(path, path.name) as archive:
         try:
-            values: dict[str, Any] = json.loads(archive.read("backup.json"))
-        except (KeyError, ValueError):
+            values: Any = json.loads(archive.read("backup.json"))
+        except (KeyError, ValueError, RecursionError):
             raise BadInput("this is no backup of Grey Anchor", path.name) from None
-        if values.get("format") != FORMAT or values.get("version") != VERSION:
+        if not isinstance(values, dict) or values.get("format") != FORMAT or values.get("version") != VERSION:
             raise BadInput(f"this is no backup of version {VERSION}", path.name)
-        if set(values["files"]) != set(archive.names()) - {"backup.json"} or DATABASE not in values["files"]:
+        files = _listed(values, path.name)
+        if set(files) != set(archive.names()) - {"backup.json"} or DATABASE not in files:
             raise BadInput("the backup does not hold the files it says", path.name)
-        for name, facts in values["files"].items():
+        for name, facts in files.items():
             try:
                 digest = archive.digest(name)
             except (zipfile.BadZipFile, OSError) as error:
@@ -143,6 +156,23 @@ def _verified(path: Path) -> dict[str, Any]:
             if digest != facts["sha256"]:
                 raise BadInput(f"{name} in the backup is damaged: its SHA-256 differs", path.name)
     return values
+
+
+def _listed(values: dict[str, Any], source: str) -> dict[str, dict[str, Any]]:
+    """The files of a manifest by name. `BadInput` for a list that is none, and for files that no backup has:
+    those would land where they do not belong.
+    """
+    files, rows = values.get("files"), values.get("rows")
+    if (
+        not isinstance(files, dict)
+        or not isinstance(rows, dict)
+        or not all(isinstance(f, dict) and isinstance(f.get("sha256"), str) for f in files.values())
+    ):
+        raise BadInput("the list of what the backup holds cannot be read", source)
+    foreign = [n for n in files if n != DATABASE and not n.startswith(tuple(f"{f}/" for f in FOLDERS))]
+    if foreign:
+        raise BadInput(f"the backup holds {foreign[0][:80]!r}, which no backup of this program has", source)
+    return files
 
 
 class _Large(Archive):

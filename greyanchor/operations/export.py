@@ -38,12 +38,13 @@ def export(target: Path) -> int:
 def _open_files() -> Iterator[tuple[str, bytes]]:
     from greyanchor.accounts.models import AuditEntry
     from greyanchor.checks.models import Check, ToleranceRecord
+    from greyanchor.core.verification import spot_files
     from greyanchor.library.models import Attachment, KeptText, PrintMode
     from greyanchor.library.packs.builder import MOST_MODES, Label, pack_modes
     from greyanchor.library.records.editing import history
     from greyanchor.library.records.record_types import KINDS
     from greyanchor.measuring.models import Chart, ReadingPass
-    from greyanchor.profiles.models import AimRecord, Profile, SpotRecord
+    from greyanchor.profiles.models import AimRecord, Profile, SpotLibrary
 
     pks = list(PrintMode.objects.order_by("pk").values_list("pk", flat=True))
     for start in range(0, len(pks), MOST_MODES):
@@ -123,10 +124,10 @@ def _open_files() -> Iterator[tuple[str, bytes]]:
         "tolerances.json",
         _json([{"key": t.key, "title": t.title, "data": t.data} for t in ToleranceRecord.objects.all()]),
     )
-    yield (
-        "spot-colours.csv",
-        _csv(["name", "L", "a", "b"], ([s.name, s.lightness, s.a, s.b] for s in SpotRecord.objects.all())),
-    )
+    for book in SpotLibrary.objects.prefetch_related("colours"):
+        if colours := [s.colour for s in book.colours.all()]:
+            name = "-".join("".join(c if c.isalnum() else " " for c in book.name).split())
+            yield f"spot-colours/{book.pk:03d}-{name}.csv", spot_files.dumps(colours, "csv", book.name)
     for file in Attachment.objects.order_by("pk").iterator(10):
         yield (
             f"files/{file.pk:05d}-{''.join(c if c.isalnum() or c in '.-_ ' else '_' for c in file.name)}",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import signal
 import socket
@@ -37,6 +38,17 @@ def _prepare() -> None:
     from django.core.management import call_command
 
     call_command("migrate", interactive=False, verbosity=0)
+    _keep_private()
+
+
+def _keep_private() -> None:
+    """Database, queue and key can be read by the user of this process alone."""
+    from django.conf import settings
+
+    for name in ("greyanchor.sqlite3", "queue.sqlite3", "secret.key"):
+        for path in Path(settings.HOME).glob(f"{name}*"):
+            with suppress(OSError):
+                path.chmod(0o600)
 
 
 def demo(port: int, host: str) -> int:
@@ -106,6 +118,23 @@ def _free_port() -> int:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         return int(probe.getsockname()[1])
+
+
+def doctor(as_json: bool) -> int:
+    """Look whether everything is well, and say what to do where it is not."""
+    _django()
+    from dataclasses import asdict
+
+    from greyanchor.web import health
+
+    found = health.looked_at((*health.NEEDED, *health.BESIDE))
+    well = all(f.state != health.BAD for f in found)
+    if as_json:
+        print(json.dumps({"well": well, "found": [asdict(f) for f in found]}))
+    else:
+        for f in found:
+            print(f"{f.state:<9} {f.name:<12} {f.words}{f'; {f.todo}' if f.todo else ''}")
+    return 0 if well else 1
 
 
 def backup(file: str) -> int:

@@ -34,7 +34,11 @@ USUAL: dict[str, Any] = {
     "lightness": 0.0,
     "contrast": 0.0,
     "inks": {},
+    "white": "",
+    "varnish": "",
 }
+#: where white and varnish are printed
+PLACES = {"": "nowhere", "colour": "where there is colour", "page": "on the whole page"}
 MOST_COPIES, MOST_PANELS = 1000, 40
 
 
@@ -62,6 +66,9 @@ def checked(values: Mapping[str, Any]) -> dict[str, Any]:
         raise BadInput(f"{found['panels']} panels are not possible; 1 to {MOST_PANELS} are")
     if not 0.0 <= float(found["overlap_mm"]) <= 500.0 or not 0.0 <= float(found["margin_mm"]) <= 500.0:
         raise BadInput("overlap and margin lie between 0 and 500 mm")
+    for name in ("white", "varnish"):
+        if found[name] not in PLACES:
+            raise BadInput(f"{name} is printed {', '.join(PLACES.values())}, not {found[name]!r}")
     return {k: v for k, v in found.items() if v != USUAL[k]}
 
 

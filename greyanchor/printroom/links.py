@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Mapping
+from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
@@ -16,15 +17,19 @@ from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
 from greyanchor.core.formats.icc import IccProfile
+from greyanchor.core.printing.inks import VARNISH, WHITE
 from greyanchor.core.separation.from_pack import mode_inks
 from greyanchor.core.separation.layers import AnyLink
-from greyanchor.core.separation.link import ModeInks
+from greyanchor.core.separation.link import ModeInks, PlaneInk
 from greyanchor.core.separation.printing import Order, link_for, screen_of
 from greyanchor.library.models import PrintMode
 from greyanchor.printroom import choices as chosen
 from greyanchor.printroom.models import Job
 from greyanchor.printroom.recipes import spots_of
 from greyanchor.profiles.models import AimRecord
+
+#: pixels an inch of a picture for a printer that takes R G B
+PICTURE_DPI = 360.0
 
 
 def fingerprint(*parts: Any) -> str:
@@ -34,6 +39,8 @@ def fingerprint(*parts: Any) -> str:
 
 def inks_of(mode: PrintMode) -> ModeInks:
     """What a mode prints. Raises `BadInput` for one without a profile."""
+    if mode.ink_set.is_film:
+        raise BadInput(f"{mode.name} prints films: plates go on it as they were made")
     if mode.profile_id is None:
         raise BadInput(f"{mode.name} has no profile yet, so nothing can be printed through it")
     return _inks(mode.pk, mode.version, mode.profile_id, mode.curve_set_id)
@@ -71,16 +78,33 @@ def sources_for(kind: str) -> list[AimRecord]:
 def order_of(job: Job, mode: PrintMode, choices: Mapping[str, Any]) -> Order:
     """Everything the core needs to print a job."""
     settings = chosen.settings_of(choices, press_of(choices))
+    resolution = float(mode.environment.get("resolution", 600))
+    drives = mode.ink_set.parts_itself  # takes a picture and makes dots of it itself
     return Order(
-        inks_of(mode),
+        replace(inks_of(mode), planes=planes_of(mode, choices)),
         chosen.shape_of(choices, job.page),
         settings,
         source_of_choice(choices),
-        resolution=float(mode.environment.get("resolution", 600)),
-        screen=screen_of(str(mode.environment.get("halftone", ""))),
+        resolution=min(resolution, PICTURE_DPI) if drives else resolution,
+        screen=None if drives else screen_of(str(mode.environment.get("halftone", ""))),
         pictures=chosen.of_pictures(choices, settings),
         spots=tuple(s.ink for s in spots_of(job.artwork, job.page, mode) if s.ink is not None),
     )
+
+
+def planes_of(mode: PrintMode, choices: Mapping[str, Any]) -> tuple[PlaneInk, ...]:
+    """White and varnish that a job prints. Raises `BadInput` for those that its printer has not."""
+    found = []
+    for role in (WHITE, VARNISH):
+        place = choices.get(role) or ""
+        if not place:
+            continue
+        ink = next((i for i in mode.ink_set.planes if i.role == role), None)
+        if ink is None:
+            raise BadInput(f"{mode.ink_set.name} has no {role}: print {mode.name} without it")
+        limit = float(mode.planes.get(ink.channel, {}).get("limit", 100.0))
+        found.append(PlaneInk(ink.channel, limit / 100.0, place == "page"))
+    return tuple(found)
 
 
 def link_of(picture: Picture, job: Job, mode: PrintMode, choices: Mapping[str, Any]) -> AnyLink:

@@ -54,9 +54,9 @@ class Outcome:
     reasons: tuple[str, ...] = ()
 
     @property
-    def total_ml(self) -> float:
+    def total_ml(self) -> float | None:
         """All inks together."""
-        return sum(self.ink_ml.values())
+        return sum(self.ink_ml.values()) if self.ink_ml else None
 
     @property
     def percent_within_3(self) -> float:
@@ -108,7 +108,7 @@ def _with_reasons(found: list[Outcome]) -> list[Outcome]:
         return []
     best = max(f.facts["area_within_3"] for f in found)
     quickest = min((f.minutes for f in found if f.minutes), default=None)
-    least = min(f.total_ml for f in found)
+    least = min((f.total_ml for f in found if f.total_ml is not None), default=None)
     cheapest = min((f.cost for f in found if f.cost is not None), default=None)
     out = []
     for f in found:
@@ -119,7 +119,7 @@ def _with_reasons(found: list[Outcome]) -> list[Outcome]:
             said.append("most of the area within 3")
         if quickest and f.minutes == quickest and len(found) > 1:
             said.append("quickest")
-        if f.total_ml <= least * 1.001 and len(found) > 1:
+        if f.total_ml is not None and least is not None and f.total_ml <= least * 1.001 and len(found) > 1:
             said.append("least ink")
         if f.cost is not None and f.cost == cheapest and len(found) > 1:
             said.append("cheapest")
@@ -128,7 +128,7 @@ def _with_reasons(found: list[Outcome]) -> list[Outcome]:
 
 
 def _key(job: Job, mode: PrintMode, choices: dict[str, Any]) -> str:
-    spots = spot_facts(job.artwork, job.page)
+    spots = spot_facts(job.artwork, job.page, job.mode)
     return fingerprint(job.artwork.sha256, job.page, spots, choices, mode.pk, mode.version, mode.profile_id)
 
 
@@ -152,8 +152,14 @@ def _computed(
 ) -> dict[str, Any]:
     link = link_of(given.picture, job, mode, choices)
     found = coming_out(link, given.judged, name_worst).facts()
+    if mode.ink_set.parts_itself:  # what its driver lays down nobody else knows
+        return {"facts": found, "coverage": {}}
     raw = link.exact(given.colours)
-    return {"facts": found, "coverage": dict(zip(link.inks, raw.mean(axis=0).round(5).tolist()))}
+    coverage = dict(zip(link.inks, raw.mean(axis=0).round(5).tolist()))
+    for plane in link.mode.planes:
+        share = 1.0 if plane.whole else float((raw.max(axis=1) > 0.0).mean())
+        coverage[plane.channel] = round(plane.amount * share, 5)
+    return {"facts": found, "coverage": coverage}
 
 
 def _outcome(job: Job, mode: PrintMode, kept: dict[str, Any]) -> Outcome:
@@ -163,7 +169,7 @@ def _outcome(job: Job, mode: PrintMode, kept: dict[str, Any]) -> Outcome:
     area = width * height / 1e6 * copies
     ml = {c: LOAD_AT_FULL * area * v for c, v in kept["coverage"].items()}
     cost = None
-    if mode.ink_set.price is not None and mode.media.price is not None:
+    if ml and mode.ink_set.price is not None and mode.media.price is not None:
         cost = sum(ml.values()) / 1000.0 * mode.ink_set.price + area * mode.media.price
     return Outcome(mode, kept["facts"], minutes_of(mode, width, height * copies), ml, cost)
 

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
 
 from django.contrib.auth.models import User
 from django.db import transaction
@@ -13,14 +16,15 @@ from greyanchor.background import queue, work
 from greyanchor.core.errors import BadInput
 from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.core.separation.layers import conversion_of
-from greyanchor.core.separation.prepare import small
+from greyanchor.core.separation.plates.on_film import FilmPrinted
+from greyanchor.core.separation.prepare import Prepared, Progress, small
 from greyanchor.core.separation.printing import print_to_file
 from greyanchor.devices.ports import ViewPort
 from greyanchor.library.machines.connections import printer_port
 from greyanchor.library.models import PrintMode
 from greyanchor.library.records.effective_settings import in_force
 from greyanchor.printroom import choices as chosen
-from greyanchor.printroom import files, prints, rasters
+from greyanchor.printroom import files, film_prints, prints, rasters
 from greyanchor.printroom.links import fingerprint, link_of, order_of
 from greyanchor.printroom.models import Job, PrintFile, Then
 from greyanchor.printroom.signals import prepared
@@ -100,15 +104,14 @@ def prepare_print_file(pk: int) -> None:
     check_edition(mode, record.ticket)
     name = f"print-files/{record.job_id}/{fingerprint(record.ticket)}-{pk}.tif"
     report = work.progress_of(PrintFile, pk)
-    order = order_of(record.job, mode, chosen.of_print_file(record))
     try:
-        done = print_to_file(
-            files.local(record.job.artwork.file),
-            order,
+        done = print_job(
+            record.job,
+            mode,
+            chosen.of_print_file(record),
             files.place(name),
             record.ticket,
             lambda share: report(0.95 * share, f"{100 * share:.0f} % prepared"),
-            resume=True,
         )
     except BadInput as error:
         raise BadInput(error.reason, record.job.artwork.name) from error
@@ -122,12 +125,29 @@ def prepare_print_file(pk: int) -> None:
             prints.order(record, record.started_by, hold=False)
 
 
+def print_job(
+    job: Job,
+    mode: PrintMode,
+    choices: Mapping[str, Any],
+    output: Path,
+    ticket: Mapping[str, Any],
+    report: Progress,
+) -> Prepared | FilmPrinted:
+    """A job as a print file: artwork through its mode, a plate as it is. A killed one is gone on with."""
+    if mode.ink_set.is_film:
+        return film_prints.print_film(job, mode, choices, output, ticket, report)
+    order = order_of(job, mode, choices)
+    return print_to_file(files.local(job.artwork.file), order, output, ticket, report, resume=True)
+
+
 def _picture_of_print(record: PrintFile, mode: PrintMode) -> str:
     """The print as the printer shows it, where it shows its prints; nothing elsewhere."""
     port = printer_port(mode.printer, mode.media)
     if not isinstance(port, ViewPort):
         return ""
     assert record.job is not None
+    if mode.ink_set.is_film:
+        return ""
     shape = chosen.shape_of(chosen.of_print_file(record), record.job.page)
     picture = shape.upright(rasters.level(record.job.artwork, record.job.page, 0))
     pixels = small(picture, shape.part)

@@ -172,7 +172,7 @@ def what_is_wrong(record: Print, machine: MachineState) -> list[str]:
     wide, long = size_mm(record)
     if machine.model and machine.model != ticket.get("printer"):
         found.append(f"it was made for {ticket.get('printer')}, the machine is {machine.model}")
-    if machine.ink_set and machine.ink_set != ticket.get("ink_set"):
+    if machine.ink_set and ticket.get("ink_set") not in (machine.ink_set, *machine.other_sets):
         found.append(f"it was made for the inks {ticket.get('ink_set')}, in the machine is {machine.ink_set}")
     wanted = ticket.get("settings", {}).get("environment", {}).get("media", "")
     if machine.media and wanted and machine.media != wanted:

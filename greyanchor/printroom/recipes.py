@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
@@ -20,7 +20,8 @@ from greyanchor.core.separation.spots import SpotInk, spot_ink
 from greyanchor.core.verification.spots import SpotColour
 from greyanchor.library.models import PrintMode
 from greyanchor.printroom.models import Artwork
-from greyanchor.profiles.models import Profile, SpotRecord
+from greyanchor.profiles.models import Profile
+from greyanchor.profiles.spots import named
 
 
 @dataclass(frozen=True)
@@ -55,21 +56,18 @@ def spots_of(artwork: Artwork, page: int, mode: PrintMode | None = None) -> list
     return [PageSpot(n, str(named[n]), known.get(n), inks.get(n)) for n in names]
 
 
-def spot_facts(artwork: Artwork, page: int) -> list[Any]:
-    """Plain values that change when the library knows a page's spot colours otherwise."""
-    return [(s.name, s.colour.as_dict()) for s in spots_of(artwork, page) if s.colour is not None]
+def spot_facts(artwork: Artwork, page: int, mode: PrintMode | None = None) -> list[Any]:
+    """Plain values that change when the library knows a page's spot colours otherwise, or a mode prints other
+    recipes of them.
+    """
+    known = [s for s in spots_of(artwork, page) if s.colour is not None]
+    kept = {s.name: mode.recipe_of(s.name, s.colour.lab) for s in known if s.colour} if mode else {}
+    return [(s.name, s.colour.as_dict() if s.colour else {}, kept.get(s.name)) for s in known]
 
 
 def known_spots(names: Iterable[str]) -> dict[str, SpotColour]:
-    """Spot colours of the library, by the name that artwork gives them, whatever its capitals."""
-    wanted = {n.casefold(): n for n in names}
-    if not wanted:
-        return {}
-    found = {}
-    for record in SpotRecord.objects.all():
-        if (name := wanted.get(record.name.casefold())) is not None:
-            found[name] = SpotColour(name, record.colour.lab, record.colour.tints)
-    return found
+    """Spot colours of the shop's books, by the name that artwork gives them, whatever its capitals."""
+    return {name: replace(record.colour, name=name) for name, record in named(names).items()}
 
 
 def inks_on(mode: PrintMode, colours: Iterable[SpotColour]) -> tuple[SpotInk, ...]:
@@ -77,17 +75,29 @@ def inks_on(mode: PrintMode, colours: Iterable[SpotColour]) -> tuple[SpotInk, ..
     if mode.profile_id is None:
         return ()
     return tuple(
-        _ink(mode.profile_id, c.name, c.lab, tuple(sorted((t, tuple(v)) for t, v in c.tints.items())))
+        _ink(
+            mode.profile_id,
+            c.name,
+            c.lab,
+            tuple(sorted((t, tuple(v)) for t, v in c.tints.items())),
+            tuple(mode.recipe_of(c.name, c.lab) or ()),
+        )
         for c in colours
     )
 
 
 @lru_cache(maxsize=512)
-def _ink(profile: int, name: str, lab: tuple[float, float, float], tints: tuple[Any, ...]) -> SpotInk:
+def _ink(
+    profile: int,
+    name: str,
+    lab: tuple[float, float, float],
+    tints: tuple[Any, ...],
+    kept: tuple[float, ...],
+) -> SpotInk:
     record = Profile.objects.get(pk=profile)
     target = ProfileColour(icc.loads(bytes(record.data), record.title))
     colour = SpotColour(name, lab, dict(tints))
-    return spot_ink(colour, _recipe(record, colour, target), target)
+    return spot_ink(colour, np.array(kept) if kept else _recipe(record, colour, target), target)
 
 
 def _recipe(record: Profile, colour: SpotColour, target: ProfileColour) -> Array:

@@ -27,14 +27,15 @@ from greyanchor.core.layout.runs import Run as LaidRun
 from greyanchor.core.separation import views
 from greyanchor.core.separation.composing import compose
 from greyanchor.core.separation.prepare import peak_mb, small
-from greyanchor.core.separation.printing import print_to_file, screen_of
+from greyanchor.core.separation.printing import screen_of
 from greyanchor.core.separation.strip_planes import write_strip
 from greyanchor.library.models import PrintMode
 from greyanchor.measuring.pipelines import sent_channels
 from greyanchor.printroom import choices as chosen
-from greyanchor.printroom import files, prints, rasters, run_pieces
-from greyanchor.printroom.links import fingerprint, inks_of, link_of, order_of
+from greyanchor.printroom import files, film_prints, prints, rasters, run_pieces
+from greyanchor.printroom.links import fingerprint, inks_of, link_of
 from greyanchor.printroom.models import PrintFile, Run
+from greyanchor.printroom.preparing import print_job
 from greyanchor.printroom.run_pieces import Part
 from greyanchor.printroom.signals import prepared
 from greyanchor.printroom.tickets import check_edition, edition_of, newest_edition, ticket_of
@@ -120,7 +121,7 @@ def prepare_run(pk: int) -> None:
     done = compose(
         laid,
         made,
-        inks_of(mode).channels,
+        planes_of_run(mode),
         screen_of(str(mode.environment.get("halftone", ""))),
         float(mode.environment.get("resolution", 600)),
         files.place(name),
@@ -152,6 +153,11 @@ def prepare_run(pk: int) -> None:
     shutil.rmtree(folder, ignore_errors=True)
 
 
+def planes_of_run(mode: PrintMode) -> tuple[str, ...]:
+    """What is printed, one plane each."""
+    return tuple(film_prints.solid_of(mode)) if mode.ink_set.is_film else inks_of(mode).channels
+
+
 def art_name(record: PrintFile) -> str:
     """Where the picture of a run, as its artwork asks for it, lies."""
     return f"prints/run-{record.run_id}/{record.pk}-art.png"
@@ -176,10 +182,7 @@ def _pieces_prepared(
 
         if not (path.exists() and kept.exists()):
             try:
-                done = print_to_file(
-                    files.local(part.job.artwork.file), order_of(part.job, run.mode, choices), path, {}, said,
-                    resume=True,
-                )  # fmt: skip
+                done = print_job(part.job, run.mode, choices, path, {}, said)
             except BadInput as error:
                 raise BadInput(error.reason, part.title) from error
             kept.write_text(json.dumps(done.facts()))
@@ -196,6 +199,8 @@ def _facts_of(laid: LaidRun, facts: dict[tuple[str, bool], dict[str, Any]], mark
             ink[name] = ink.get(name, 0.0) + ml
         if piece.id == STRIP:
             continue
+        if "area_within_1" not in found:
+            continue  # a film has no colours
         area = piece.width * piece.height
         total += area
         for name in areas:
@@ -258,6 +263,8 @@ def line_of(run: Run, at: datetime) -> str:
 
 def picture_of_piece(part: Part, mode: PrintMode, turned: bool, most: int = 480) -> Image.Image:
     """A piece as its artwork asks for it, small, as it lies on the run."""
+    if mode.ink_set.is_film:
+        return film_prints.seen(part.job, most)
     choices = part.turned(turned)
     shape = chosen.shape_of(choices, part.job.page)
     picture = shape.upright(rasters.level(part.job.artwork, part.job.page, 0))

@@ -7,8 +7,8 @@ from typing import Any
 from greyanchor.background import queue, work
 from greyanchor.core.artwork.inspection import edge_findings, examine
 from greyanchor.core.errors import BadInput
-from greyanchor.printroom import files, preparing, rasters, run_preparing
-from greyanchor.printroom.models import Artwork, PrintFile
+from greyanchor.printroom import files, plates, preparing, rasters, run_preparing
+from greyanchor.printroom.models import Artwork, PlateSet, PrintFile
 
 
 def _with_edges(artwork: Artwork) -> dict[str, Any]:
@@ -48,6 +48,12 @@ def examine_artwork(pk: int) -> None:
     if is_late and (late := rasters.make_thumbnail(artwork)):
         kept.update(thumbnail=late)
     work.end(Artwork, pk, Artwork.State.DONE, "examined")
+
+
+@queue.handles(PlateSet)
+def make_plates(pk: int) -> None:
+    """Make the plates of a job."""
+    plates.make(pk)
 
 
 @queue.handles(PrintFile)

@@ -2,7 +2,18 @@
 
 from django.urls import path, re_path
 
-from greyanchor.printroom.views import folders, ledger, light_table, machines, pictures, runs, trials, wall
+from greyanchor.printroom.views import (
+    folders,
+    ledger,
+    light_table,
+    machines,
+    pictures,
+    plates,
+    runs,
+    screens,
+    trials,
+    wall,
+)
 
 urlpatterns = [
     path("artwork/", wall.artwork_list, name="artwork"),
@@ -26,7 +37,18 @@ urlpatterns = [
         pictures.tile,
         name="job-tile",
     ),
+    path("jobs/<int:pk>/colour/", pictures.colour_at, name="job-colour"),
     path("jobs/<int:pk>/loupe.png", pictures.loupe, name="job-loupe"),
+    path("jobs/<int:pk>/plates/", plates.plates_page, name="plates"),
+    path("jobs/<int:pk>/plates/over.png", plates.plates_picture, name="plates-picture"),
+    path("jobs/<int:pk>/plates/strip/", plates.plates_strip, name="plates-strip"),
+    path("plates/<int:pk>/", plates.set_page, name="plate-set"),
+    path("plates/<int:pk>/part/", plates.set_part, name="plate-set-part"),
+    re_path(r"^plates/(?P<pk>\d+)/(?P<act>stop|film)/$", plates.set_act, name="plate-set-act"),
+    path("plates/<int:pk>/<int:place>.tif", plates.plate_file, name="plate-file"),
+    path("plates/<int:pk>/<int:place>.png", plates.plate_seen, name="plate-seen"),
+    path("screens/", screens.screens_page, name="screens"),
+    path("screens/dots.png", screens.screen_picture, name="screen-picture"),
     path("print-files/<int:pk>/", light_table.print_file_page, name="print-file"),
     path("print-files/<int:pk>/part/", light_table.print_file_part, name="print-file-part"),
     re_path(

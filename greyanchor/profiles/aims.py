@@ -1,8 +1,6 @@
-"""What changes aims and the shop's spot colours."""
+"""What changes aims."""
 
 from __future__ import annotations
-
-from collections.abc import Mapping
 
 from django.contrib.auth.models import User
 from django.db import DEFAULT_DB_ALIAS, transaction
@@ -12,8 +10,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
 from greyanchor.core.verification import aims, interpolation
 from greyanchor.core.verification.generic_aims import GENERIC_AIMS, aim_data
-from greyanchor.core.verification.spots import SpotColour
-from greyanchor.profiles.models import AimRecord, SpotRecord
+from greyanchor.profiles.models import AimRecord
 
 
 def ensure_generic_aims(using: str = DEFAULT_DB_ALIAS) -> None:
@@ -80,46 +77,3 @@ def _kind_of(data: bytes, found: aims.Aim) -> str:
     if icc.is_profile(data[:132]):
         return AimRecord.Kind.PROFILE
     return AimRecord.Kind.SPOTS if found.data is None else AimRecord.Kind.DATA
-
-
-@needs(MAKE)
-@transaction.atomic
-def keep_spots(
-    colours: Mapping[str, SpotColour], source: str, user: User | None, replace_old: bool
-) -> dict[str, list[str]]:
-    """Put colours into the library: names that were added, replaced, left alone because they were there, and
-    alike.
-    """
-    facts: dict[str, list[str]] = {"added": [], "replaced": [], "left": [], "alike": []}
-    for name, colour in colours.items():
-        record = SpotRecord.objects.filter(name__iexact=name).first()
-        if record is not None and record.colour == SpotColour(record.name, colour.lab, colour.tints):
-            facts["alike"].append(name)
-            continue
-        if record is not None and not replace_old:
-            facts["left"].append(name)
-            continue
-        facts["added" if record is None else "replaced"].append(name)
-        save_spot(record or SpotRecord(name=name), colour, source, user)
-    return facts
-
-
-@needs(MAKE)
-def save_spot(record: SpotRecord, colour: SpotColour, source: str, user: User | None) -> SpotRecord:
-    """Write a colour into a record, with who did it."""
-    record.lightness, record.a, record.b = colour.lab
-    record.tints = colour.as_dict()["tints"]
-    record.source = source[:200]
-    record.version = record.version + 1 if record.pk else 1
-    record._history_user = user
-    record.save()
-    return record
-
-
-@needs(MAKE)
-def remove_spot(record: SpotRecord, user: User) -> str:
-    """Take a spot colour out of the library; checks keep what they were held to. Gives its name."""
-    name = record.name
-    record._history_user = user
-    record.delete()
-    return name

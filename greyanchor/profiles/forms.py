@@ -41,7 +41,9 @@ def _percent(label: str, low: int, high: int, initial: int, step: float = 1) -> 
 
 
 class SeparationForm(forms.Form):
-    """How a profile is separated; percent. Limits of single channels are fields named ``limit_C``."""
+    """How a profile is separated; percent. Limits of single channels are fields named ``limit_C``, those of
+    inks that print together ``overprint_C+M``, and what takes over how readily ``handover_O``.
+    """
 
     black_start = _percent("Black start", 0, 95, 25)
     black_strength = _percent("Black strength", 0, 100, 50)
@@ -51,6 +53,14 @@ class SeparationForm(forms.Form):
     def __init__(self, *args: Any, channels: Sequence[str] = "CMYK", **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.channels = list(channels)
+        self.further: list[str] = []
+        self.overprints = sorted(
+            {
+                k.removeprefix("overprint_")
+                for k in (*self.data, *(self.initial or {}))
+                if k.startswith("overprint_")
+            }
+        )
         most = 100 * len(self.channels)
         if is_additive(tuple(self.channels)):
             # a printer that parts colours itself keeps its inks to itself: only tables and sources are ours
@@ -61,23 +71,38 @@ class SeparationForm(forms.Form):
             for name in ("black_start", "black_strength", "max_black", "width"):
                 del self.fields[name]
         if len(self.channels) > 4:
-            self.fields["handover"] = _percent("Handover to further inks", 0, 100, 50)
+            self.further = self.channels[4:]
+            for channel in self.further:
+                self.fields[f"handover_{channel}"] = _percent(f"Handover to {channel}", 0, 100, 50)
+            self.fields["from_chroma"] = _percent("Further inks from chroma", 0, 60, 8)
         if most > 100:
             self.fields["total_ink"] = _percent("Total ink", 100, most, min(300, most))
         for channel in self.channels:
             self.fields[f"limit_{channel}"] = _percent(f"Limit of {channel}", 20, 100, 100)
+        for name in self.overprints:
+            inks = name.split("+")
+            if set(inks) <= set(self.channels) and len(inks) > 1:
+                field = _percent(f"{name} together", 100, 100 * len(inks), 100 * len(inks))
+                self.fields[f"overprint_{name}"] = field
 
     def options(self) -> dict[str, Any]:
         """The separation as plain percents, as `settings.separation_from` takes them."""
-        facts = {k: v for k, v in self.cleaned_data.items() if not k.startswith("limit_")}
+        several = ("limit_", "handover_", "overprint_")
+        facts = {k: v for k, v in self.cleaned_data.items() if not k.startswith(several)}
         limits = {c: self.cleaned_data[f"limit_{c}"] for c in self.channels}
-        return facts | {"limits": {c: v for c, v in limits.items() if v < 100}}
+        together = {k: self.cleaned_data.get(f"overprint_{k}") for k in self.overprints}
+        return facts | {
+            "limits": {c: v for c, v in limits.items() if v < 100},
+            "handovers": {c: self.cleaned_data[f"handover_{c}"] for c in self.further},
+            "overprints": {k: v for k, v in together.items() if v and v < 100 * len(k.split("+"))},
+        }
 
     @classmethod
     def initial_of(cls, options: dict[str, Any]) -> dict[str, Any]:
         """What the fields show for `options`."""
-        limits = options.get("limits") or {}
-        return {**options, **{f"limit_{c}": v for c, v in limits.items()}}
+        several = (("limit", "limits"), ("handover", "handovers"), ("overprint", "overprints"))
+        shown = {f"{name}_{c}": v for name, key in several for c, v in (options.get(key) or {}).items()}
+        return {**options, **shown}
 
 
 class KindForm(forms.Form):
@@ -108,10 +133,3 @@ class CompareForm(forms.Form):
     def __init__(self, *args: Any, profiles: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.fields["other"].queryset = profiles  # type: ignore[attr-defined]
-
-
-class LightForm(forms.Form):
-    """A light measured in a room."""
-
-    name = forms.CharField(max_length=80)
-    file = forms.FileField(label="File of nm and power")

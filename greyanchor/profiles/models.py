@@ -138,23 +138,57 @@ class AimRecord(models.Model):
         return f"{self.name}, edition {self.edition}"
 
 
-class SpotRecord(models.Model):
-    """A spot colour of the shop: Lab of the solid, and of tints where they were measured (by percent, as
-    text).
+class SpotLibrary(models.Model):
+    """A book of spot colours. Where two have a colour of one name, artwork gets that of the book with the
+    lower `place`. `version` counts edits of the book itself.
     """
 
-    name = models.CharField(max_length=80, unique=True)
+    name = models.CharField(max_length=120, unique=True)
+    place = models.PositiveSmallIntegerField(default=1)
+    note = models.CharField(max_length=300, blank=True)
+    version = models.PositiveIntegerField(default=1, editable=False)
+    created_at = models.DateTimeField(auto_now_add=True)
+    created_by = models.ForeignKey(django_settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT)
+    history = HistoricalRecords()
+
+    class Meta:
+        ordering = ["place", "name"]
+        verbose_name_plural = "spot libraries"
+
+    def __str__(self) -> str:
+        return self.name
+
+
+def house_library() -> int:
+    """The shop's own book of spot colours, made when it is first asked for."""
+    first = SpotLibrary.objects.order_by("place", "pk").values_list("pk", flat=True).first()
+    return first or SpotLibrary.objects.create(name="House colours").pk
+
+
+class SpotRecord(models.Model):
+    """A spot colour of a book: Lab of the solid, and of tints where they were measured (by percent, as
+    text); its spectrum, and what it is over black, where they are known. `version` counts edits.
+    """
+
+    library = models.ForeignKey(
+        SpotLibrary, on_delete=models.CASCADE, related_name="colours", default=house_library
+    )
+    name = models.CharField(max_length=80, db_index=True)
     lightness = models.FloatField("L*")
     a = models.FloatField("a*")
     b = models.FloatField("b*")
     tints = models.JSONField(default=dict, blank=True)
+    spectrum = models.JSONField(default=list, blank=True)
+    over_black = models.JSONField(null=True, blank=True)
+    condition = models.CharField(max_length=2, default="M1")
     source = models.CharField(max_length=200, blank=True)
     version = models.PositiveIntegerField(default=1, editable=False)
     changed_at = models.DateTimeField(auto_now=True)
     history = HistoricalRecords()
 
     class Meta:
-        ordering = ["name"]
+        ordering = ["library__place", "name"]
+        constraints = [models.UniqueConstraint(fields=["library", "name"], name="spot_once_in_a_book")]
 
     def __str__(self) -> str:
         return self.name
@@ -162,4 +196,13 @@ class SpotRecord(models.Model):
     @property
     def colour(self) -> SpotColour:
         """The colour as the core knows it."""
-        return SpotColour.from_dict(self.name, {"lab": (self.lightness, self.a, self.b), "tints": self.tints})
+        return SpotColour.from_dict(
+            self.name,
+            {
+                "lab": (self.lightness, self.a, self.b),
+                "tints": self.tints,
+                "spectrum": self.spectrum,
+                "over_black": self.over_black,
+                "condition": self.condition,
+            },
+        )

@@ -13,10 +13,10 @@ from django.http import HttpRequest
 from greyanchor.accounts.roles import MAKE, needs
 from greyanchor.core.characterization import storage
 from greyanchor.core.errors import BadInput
-from greyanchor.core.formats import icc, light_file
+from greyanchor.core.formats import icc
 from greyanchor.core.profiling.attached import Examination
 from greyanchor.core.profiling.build import ProfileResult
-from greyanchor.profiles.models import Profile, ProposedPatches, RoomLight
+from greyanchor.profiles.models import Profile, ProposedPatches
 
 
 @transaction.atomic
@@ -78,17 +78,6 @@ def content_of(sent: UploadedFile) -> bytes:
             f"the file has {size / 2**20:.1f} MB; files up to {most / 2**20:.0f} MB are taken", str(sent.name)
         )
     return bytes(sent.read())
-
-
-@needs(MAKE)
-@transaction.atomic
-def keep_light(name: str, data: bytes, file_name: str, user: User | None) -> RoomLight:
-    """Store a light measured in a room; `BadInput` when it is none, or its name is taken."""
-    found = light_file.loads(data, file_name)
-    if RoomLight.objects.filter(name=name).exists():
-        raise BadInput(f"there is a light called {name} already; choose another name")
-    power = [round(p, 4) for p in found.power]
-    return RoomLight.objects.create(name=name, power=power, created_by=user)
 
 
 @needs(MAKE)

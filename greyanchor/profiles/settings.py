@@ -17,15 +17,26 @@ _SHARES = ("total_ink", "black_start", "black_strength", "max_black", "width", "
 
 def separation_from(options: dict[str, Any]) -> Separation:
     """The separation that `options` ask for; what is not said is as usual."""
-    facts = {name: options[name] / 100.0 for name in _SHARES if options.get(name) is not None}
-    limits = tuple((c, v / 100.0) for c, v in (options.get("limits") or {}).items())
-    return Separation(**facts, limits=limits)
+    facts: dict[str, Any] = {name: options[name] / 100.0 for name in _SHARES if options.get(name) is not None}
+    pairs = {
+        name: tuple((c, v / 100.0) for c, v in (options.get(name) or {}).items())
+        for name in ("limits", "handovers")
+    }
+    overprints = tuple((tuple(k.split("+")), v / 100.0) for k, v in (options.get("overprints") or {}).items())
+    if options.get("from_chroma") is not None:
+        facts["from_chroma"] = float(options["from_chroma"])
+    return Separation(**facts, **pairs, overprints=overprints)
 
 
 def options_of(separation: Separation) -> dict[str, Any]:
     """Inverse of `separation_from`."""
     facts: dict[str, Any] = {name: round(100.0 * getattr(separation, name), 2) for name in _SHARES}
-    return facts | {"limits": {c: round(100.0 * v, 2) for c, v in separation.limits}}
+    return facts | {
+        "limits": {c: round(100.0 * v, 2) for c, v in separation.limits},
+        "handovers": {c: round(100.0 * v, 2) for c, v in separation.handovers},
+        "from_chroma": separation.from_chroma,
+        "overprints": {"+".join(inks): round(100.0 * v, 2) for inks, v in separation.overprints},
+    }
 
 
 def light_from(name: str) -> Light:

@@ -7,7 +7,6 @@ from greyanchor.profiles.views import look, make, profiles
 urlpatterns = [
     path("", profiles.profile_list, name="profiles"),
     path("new/", make.new_profile, name="new-profile"),
-    path("lights/", profiles.lights, name="lights"),
     path("making/<int:pk>/", make.work_page, name="profile-work"),
     path("making/<int:pk>/part/", make.work_part, name="profile-work-part"),
     path("making/<int:pk>/cancel/", make.work_cancel, name="profile-work-cancel"),

@@ -11,7 +11,10 @@ from django.shortcuts import render
 
 from greyanchor.accounts.roles import acting
 from greyanchor.core.errors import BadInput
+from greyanchor.web.health import count
 
+#: what monitors ask every few seconds is not worth a line
+_QUIET = ("/healthz", "/readyz", "/metrics")
 _log = structlog.get_logger(__name__)
 
 
@@ -37,6 +40,10 @@ class RequestLog:
     def __call__(self, request: HttpRequest) -> HttpResponse:
         began = time.perf_counter()
         response = self.get_response(request)
+        took = time.perf_counter() - began
+        count(response.status_code, took)
+        if request.path in _QUIET and response.status_code == 200:
+            return response
         user = getattr(request, "user", None)
         _log.info(
             "request",
@@ -45,7 +52,7 @@ class RequestLog:
             user=user.get_username() if user is not None and user.is_authenticated else "",
             remote=request.META.get("REMOTE_ADDR", ""),
             status=response.status_code,
-            ms=round(1000 * (time.perf_counter() - began), 1),
+            ms=round(1000 * took, 1),
         )
         return response
 

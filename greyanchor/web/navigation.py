@@ -86,8 +86,19 @@ AREAS = (
             Tab("Which mode fits", "match-modes"),
             Tab("Tolerance sets", "sets", stands_for=("set", "set-save", "set-import")),
             Tab("Aims", "aims", stands_for=("aim", "aim-add")),
-            Tab("Spot colours", "spots", stands_for=("spot-import", "spot-save")),
             Tab("Control strips", "strips", stands_for=("strip-add",)),
+        ),
+    ),
+    Area(
+        "Colours",
+        "spots",
+        modules=("greyanchor.colours",),
+        tabs=(
+            Tab("Spot colours", "spots", stands_for=("spot", "spot-import", "spot-save")),
+            Tab("Alike", "spot-twins"),
+            Tab("Swatch books", "books", stands_for=("book", "book-new")),
+            Tab("Viewing lights", "lights", stands_for=("light-place",)),
+            Tab("Under other lights", "metamerism"),
         ),
     ),
     Area(
@@ -96,10 +107,11 @@ AREAS = (
         modules=("greyanchor.printroom",),
         tabs=(
             Tab("Artwork", "artwork", stands_for=("artwork-add", "artwork-modes")),
-            Tab("Jobs", "jobs", stands_for=("job", "print-file")),
+            Tab("Jobs", "jobs", stands_for=("job", "print-file", "plates", "plate-set")),
             Tab("Runs", "runs", stands_for=("run",)),
             Tab("Machines", "machines", stands_for=("machine",)),
             Tab("Printed", "prints", stands_for=("print",)),
+            Tab("Screens", "screens"),
             Tab("Hot folders", "hot-folders", stands_for=("hot-folder-add",)),
         ),
     ),

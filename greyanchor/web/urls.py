@@ -3,12 +3,17 @@
 from django.contrib.auth.views import LogoutView
 from django.urls import path
 
-from greyanchor.web import first, setting_up, views
+from greyanchor.web import first, passwords, setting_up, views
 
 urlpatterns = [
     path("", views.start, name="start"),
+    path("healthz", views.alive, name="alive"),
+    path("readyz", views.ready, name="ready-to-serve"),
+    path("metrics", views.figures, name="metrics"),
     path("first-account/<str:token>/", first.first_account, name="first-account"),
     path("set-up/", setting_up.set_up_page, name="set-up"),
     path("sign-in/", views.SignIn.as_view(), name="sign-in"),
+    path("password/", passwords.password, name="password"),
+    path("new-password/<str:token>/", passwords.new_password, name="new-password"),
     path("sign-out/", LogoutView.as_view(), name="sign-out"),
 ]

@@ -7,20 +7,25 @@ from typing import Any
 from django.conf import settings
 from django.contrib.auth.decorators import login_not_required
 from django.contrib.auth.views import LoginView
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.utils.decorators import method_decorator
+from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_GET
 
 from greyanchor.accounts.first import nobody_yet
 from greyanchor.builds.queries import desk
 from greyanchor.checks.trends import attention
+from greyanchor.colours import lights
 from greyanchor.demo.accounts import ACCOUNTS, SHOP
 from greyanchor.library.machines.readiness import wanted
 from greyanchor.library.modes.search import pinned
 from greyanchor.library.packs.catalogue import newer
-from greyanchor.web import first
+from greyanchor.web import first, health
 from greyanchor.web.answers import asked_by_script, signed_out
+
+#: whom figures for a monitor are given to
+_LOOPBACK = ("127.0.0.1", "::1")
 
 
 @require_GET
@@ -34,12 +39,42 @@ def start(request: HttpRequest) -> HttpResponse:
             **attention(),
             "readying": readying,
             "overdue": sum(d.due.overdue for d in readying),
+            "lights": lights.wanted(),
             "newer": newer(),
             "pinned": pinned(request.user),
             "steps": first.steps(),
             "empty": first.without_machines(),
         },
     )
+
+
+@never_cache
+@require_GET
+@login_not_required
+def alive(request: HttpRequest) -> HttpResponse:
+    """This process answers; nothing else is asked."""
+    return HttpResponse("alive\n", content_type="text/plain")
+
+
+@never_cache
+@require_GET
+@login_not_required
+def ready(request: HttpRequest) -> HttpResponse:
+    """Whether requests should be sent here: 503 where database, queue or storage cannot be reached."""
+    found = health.looked_at(health.NEEDED)
+    well = all(f.state != health.BAD for f in found)
+    facts = {"ready": well, **{f.name: f.state for f in found}}  # the words stay inside
+    return JsonResponse(facts, status=200 if well else 503)
+
+
+@never_cache
+@require_GET
+@login_not_required
+def figures(request: HttpRequest) -> HttpResponse:
+    """Figures for a monitor on this machine."""
+    if request.META.get("REMOTE_ADDR") not in _LOOPBACK or "X-Forwarded-For" in request.headers:
+        raise Http404
+    return HttpResponse(health.metrics(), content_type="text/plain; version=0.0.4; charset=utf-8")
 
 
 @method_decorator(login_not_required, name="dispatch")

@@ -15,7 +15,7 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 FLAGS = [
     "--no-sandbox",
@@ -24,6 +24,10 @@ FLAGS = [
     "--disable-component-update",
     "--no-first-run",
 ]
+
+#: milliseconds: a machine with other work to do is slow, not wrong
+PATIENCE = 45_000
+expect.set_options(timeout=PATIENCE)
 
 
 class Server:
@@ -128,13 +132,33 @@ def browser() -> Iterator[Browser]:
         launched.close()
 
 
+#: counts forms on their way in `window.underway`; one whose answer leads to a page counts until it is there
+_COUNT_FORMS = """
+window.underway = 0;
+const plain = window.fetch;
+window.fetch = async (to, options) => {
+  if (!options?.headers?.["X-Page-Form"]) return plain(to, options);
+  window.underway += 1;
+  let leads = false;
+  try {
+    const answer = await plain(to, options);
+    leads = answer.headers.has("X-Location");
+    return answer;
+  } finally {
+    if (!leads) window.underway -= 1;
+  }
+};
+"""
+
+
 @pytest.fixture
 def page(browser: Browser, server: Server) -> Iterator[Page]:
     context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    context.add_init_script(_COUNT_FORMS)
     opened = context.new_page()
     problems: list[str] = []
     opened.on("pageerror", lambda error: problems.append(str(error)))
-    opened.set_default_timeout(15000)
+    opened.set_default_timeout(PATIENCE)
     yield opened
     context.close()
     assert problems == []
@@ -152,7 +176,8 @@ def sign_in(page: Page, server: Server, name: str = "ines", password: str = "qua
 
 
 def press(page: Page, words: str) -> None:
-    """Focus a button or link by its words and press Enter."""
+    """Focus a button or link by its words and press Enter, once the form sent before has been answered."""
+    page.wait_for_function("!window.underway")
     found = (
         page.get_by_role("button", name=words, exact=True)
         .or_(page.get_by_role("link", name=words, exact=True))

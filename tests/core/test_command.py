@@ -271,7 +271,7 @@ def test_the_tour_on_files_runs_as_written(tmp_path: Path) -> None:
         env={"PATH": path},
         capture_output=True,
         text=True,
-        timeout=300,
+        timeout=900,
     )
     assert done.returncode == 0, done.stderr
     assert "PASS  ISO 12647-7:2016" in done.stdout

@@ -24,7 +24,8 @@ from greyanchor.core.verification import aims
 from greyanchor.core.verification.check import average_repeats, check
 from greyanchor.core.verification.query import Query
 from greyanchor.core.verification.shipped import SHIPPED
-from greyanchor.core.verification.spots import SpotColour, from_csv, from_file, tint_of
+from greyanchor.core.verification.spot_files import from_csv, from_file
+from greyanchor.core.verification.spots import SpotColour, tint_of
 from greyanchor.core.verification.tolerances import ToleranceSet, from_dict, from_json
 from tests.conftest import CMYK
 

@@ -71,7 +71,7 @@ class Running:
         return flat(self.client.job(number).values())
 
 
-def until(true: Callable[[], Any], seconds: float = 10.0) -> Any:
+def until(true: Callable[[], Any], seconds: float = 60.0) -> Any:
     """Wait for something; its value."""
     ends = time.monotonic() + seconds
     while time.monotonic() < ends:

@@ -16,6 +16,8 @@ ENVIRONMENT = PrintEnvironment(
 #: what a connection of each driver says
 OPTIONS = {
     "standin": {},
+    "standin-densitometer": {},
+    "standin-light": {},
     "folder": {"folder": "petrel"},
     "ipp": {"address": "ipp://127.0.0.1:631/ipp/print"},
     "lantern": {"tray": "north"},

@@ -10,15 +10,19 @@ from typing import Any
 import numpy as np
 import pytest
 
+from greyanchor.core.calibration.film import SHORT, dot_chart
+from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.printing.environment import PrintEnvironment
-from greyanchor.devices.contract import ContractBroken, check_driver
+from greyanchor.core.printing.film_screen import SOLID, solid_text
+from greyanchor.devices.contract import ContractBroken, check_driver, check_reader
 from greyanchor.devices.folder.driver import FolderDriver
 from greyanchor.devices.folder.instrument import FolderInstrument
 from greyanchor.devices.ports import Arrival, Connection, Driver, Option, PrintedChart, PrintTicket
 from greyanchor.devices.registry import driver_named, drivers, drivers_for
+from greyanchor.devices.standin.densitometer import StandinDensitometer
 from greyanchor.devices.standin.driver import StandinDriver
 from greyanchor.devices.standin.printer import StandinPrinter
 from greyanchor.devices.standin.readers import StandinStripReader
@@ -230,3 +234,17 @@ def test_a_print_that_cannot_be_written_leaves_nothing(
     port.print_chart(sample_chart(), ENVIRONMENT, 5)
     with pytest.raises(BadInput, match="is in the folder already"):
         port.print_chart(sample_chart(), ENVIRONMENT, 5)
+
+
+def test_the_densitometer_gives_densities_of_films(tmp_path: Path) -> None:
+    """It reads films of the simulated printer, and its readings keep to the contract as any other's."""
+    chart, _ = lay_out(dot_chart(SHORT), ("K",))
+    chart = replace(chart, meta={**chart.meta, SOLID: solid_text({"K": 90.0})})
+    environment = PrintEnvironment(
+        "Petrel 44", "Tarn pigment, films", "Clearwater Film 125", screen="am:lpi=60,dot=round"
+    )
+    ticket = StandinPrinter(connection("standin", tmp_path)).print_chart(chart, environment, 77)
+    sheet = PrintedChart(chart, environment, {**ticket.facts, "driver": "standin"}, "T")
+    check_reader(StandinDensitometer(slips=0.0), sheet, transmission=True)
+    with pytest.raises(ContractBroken, match="spectra are"):
+        check_reader(StandinDensitometer(slips=0.0), sheet)

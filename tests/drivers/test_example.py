@@ -68,7 +68,8 @@ def installed(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def test_an_installed_driver_is_found_and_keeps_to_the_contract(installed: Path, tmp_path: Path) -> None:
     done = run_in(tmp_path, "-c", HELD, str(tmp_path), PYTHONPATH=f"{installed}:{ROOT}")
     assert done.returncode == 0, done.stderr
-    assert done.stdout.split() == ["folder", "lantern", "ipp", "standin"]
+    known = ["folder", "lantern", "ipp", "standin", "standin-light", "standin-densitometer"]
+    assert done.stdout.split() == known
 
 
 def test_a_printer_is_connected_to_an_installed_driver_and_prints(

@@ -17,14 +17,18 @@ from greyanchor.builds.evidence.charts import lay_out_confirmation, lay_out_stag
 from greyanchor.builds.lifecycle.decisions import accept_stage
 from greyanchor.builds.lifecycle.start import start_build
 from greyanchor.builds.models import Build, Stage
+from greyanchor.core.printing.environment import PrintEnvironment
+from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.demo.devices import connect_all
 from greyanchor.demo.prints import careful_reading
 from greyanchor.demo.seed import northlight_coated
-from greyanchor.library.models import InkSet, Media, MediaClass, Printer
+from greyanchor.library.models import InkSet, Media, MediaClass, Printer, PrintMode
 from greyanchor.measuring.models import SheetPrint
 from greyanchor.measuring.printing import print_sheet
 from greyanchor.measuring.services import keep_whole_pass
 from greyanchor.profiles.models import AimRecord
+from greyanchor.profiles.services import keep_profile
+from tests.conftest import PrintRoom
 
 CHOICES = {
     "resolution": 1200,
@@ -161,3 +165,28 @@ def up_to(build: Build, user: User) -> Callable[[str], Build]:
         return build
 
     return carry
+
+
+@pytest.fixture
+def real_mode(printer: Printer, media: Media, room: PrintRoom, built: ProfileResult, user: User) -> PrintMode:
+    """A released mode with curves and a profile that the engine made for the stand-in."""
+    environment = PrintEnvironment(printer.model, "Tarn pigment", media.name, **CHOICES)
+    options = {
+        "total_ink": 300.0,
+        "black_start": 25.0,
+        "black_strength": 50.0,
+        "max_black": 100.0,
+        "width": 100.0,
+    }
+    return PrintMode.objects.create(
+        name="Harbour proof",
+        printer=printer,
+        ink_set=printer.ink_sets.get(),
+        media=media,
+        environment=environment.as_dict(),
+        environment_hash=environment.content_hash(),
+        state="released",
+        limits={c: 100 * v for c, v in room.limits.items()},
+        curves=room.curves.to_csv(),
+        profile=keep_profile(built, "Harbour proof", 4, options, {}, user),
+    )

@@ -72,10 +72,13 @@ def test_an_environment_that_the_printer_does_not_have_is_refused(
 def test_inks_that_cannot_be_profiled_and_names_in_use_are_refused(
     build: Build, printer: Printer, media: Media, user: User
 ) -> None:
-    seven = InkSet.objects.create(name="Seven", channels=list("CMYKOGV"), kind="UV")
-    printer.ink_sets.add(seven)
-    with pytest.raises(BadInput, match="C M Y K O G V"):
-        beginning.start_build("Other", printer, seven, media, CHOICES, user)
+    five = InkSet.objects.create(name="Five", channels=list("CMYOG"), kind="UV")
+    pale = InkSet.objects.create(name="Pale", channels=list("CMYK"), light={"LO": "O"}, kind="UV")
+    printer.ink_sets.add(five, pale)
+    with pytest.raises(BadInput, match="Five of Petrel 44 cannot be built for: .*K is missing"):
+        beginning.start_build("Other", printer, five, media, CHOICES, user)
+    with pytest.raises(BadInput, match="LO belongs to O, which is not among the inks C M Y K"):
+        beginning.start_build("Other", printer, pale, media, CHOICES, user)
     with pytest.raises(BadInput, match="already"):
         beginning.start_build(
             "Test mode", printer, printer.ink_sets.get(name="Tarn pigment"), media, CHOICES, user

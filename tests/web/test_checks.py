@@ -37,8 +37,6 @@ from greyanchor.core.charts import strips
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
 from greyanchor.core.measurement.readings import ReadingSet
-from greyanchor.core.printing.environment import PrintEnvironment
-from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.core.verification import generic_aims
 from greyanchor.core.verification.explanations import Cause
 from greyanchor.demo.devices import drift as let_drift
@@ -50,7 +48,6 @@ from greyanchor.measuring.models import SheetPrint
 from greyanchor.measuring.printing import dry_at_once
 from greyanchor.measuring.services import calibrate_white, keep_whole_pass, read_row, start_pass
 from greyanchor.profiles.models import AimRecord, SpotRecord
-from greyanchor.profiles.services import keep_profile
 from tests.conftest import PrintRoom
 from tests.web.conftest import CHOICES, accept, found_limits, read_stage, stage_of
 
@@ -58,28 +55,8 @@ ISO = "iso12647-7:2016"
 
 
 @pytest.fixture
-def mode(printer: Printer, media: Media, room: PrintRoom, built: ProfileResult, user: User) -> PrintMode:
-    """A released mode with curves and a profile that the engine made for the stand-in."""
-    environment = PrintEnvironment(printer.model, "Tarn pigment", media.name, **CHOICES)
-    options = {
-        "total_ink": 300.0,
-        "black_start": 25.0,
-        "black_strength": 50.0,
-        "max_black": 100.0,
-        "width": 100.0,
-    }
-    return PrintMode.objects.create(
-        name="Harbour proof",
-        printer=printer,
-        ink_set=printer.ink_sets.get(),
-        media=media,
-        environment=environment.as_dict(),
-        environment_hash=environment.content_hash(),
-        state="released",
-        limits={c: 100 * v for c, v in room.limits.items()},
-        curves=room.curves.to_csv(),
-        profile=keep_profile(built, "Harbour proof", 4, options, {}, user),
-    )
+def mode(real_mode: PrintMode) -> PrintMode:
+    return real_mode
 
 
 def strip_text(shift: float = 0.0, seed: int = 1, condition: str = "M1", kind: str = "full") -> bytes:
@@ -240,17 +217,17 @@ def test_spot_colours_are_printed_by_recipe_and_checked_as_a_group(
     client: Client, mode: PrintMode, aim: AimRecord, user: User
 ) -> None:
     book = b"name,L,a,b\nBuoy red,46,48,30\nLand buff,86,3,24\n"
-    client.post("/checks/spots/import/", {"file": SimpleUploadedFile("book.csv", book)})
+    client.post("/colours/spots/import/", {"file": SimpleUploadedFile("book.csv", book)})
     spots = list(SpotRecord.objects.all())
     assert [s.name for s in spots] == ["Buoy red", "Land buff"]
-    page = client.get(f"/checks/spots/?mode={mode.pk}").content.decode()
+    page = client.get(f"/colours/spots/?mode={mode.pk}").content.decode()
     assert "all within reach" in page
     check = read(print_strip(client, mode, aim, spots=[s.pk for s in spots]), user)
     spot = next(c for c in check.criteria if c["id"] == "spot_max")
     assert (
         spot["patches"] == 2 and spot["verdict"] == "pass" and set(check.spots) == {"Buoy red", "Land buff"}
     )
-    client.post(f"/checks/spots/{spots[0].pk}/remove/")
+    client.post(f"/colours/spots/{spots[0].pk}/remove/")
     assert Check.objects.get(pk=check.pk).spots["Buoy red"]["lab"] == [46.0, 48.0, 30.0]
 
 
@@ -761,3 +738,12 @@ def test_every_page_of_proof_answers_and_narrows(
     assert f"/checks/{bad.pk}/" not in client.get("/checks/?q=harbour").content.decode()
     assert client.get("/checks/tolerances/nothing/").status_code == 404
     assert client.get("/checks/99999/").status_code == 404
+
+
+def test_where_the_paper_decides_its_greys_are_drawn(client: Client, aim: AimRecord, user: User) -> None:
+    same, other = made(aim, user), made(aim, user, 6.0)
+    assert "Why the paper decides" not in client.get(f"/checks/{same.pk}/").content.decode()
+    page = client.get(f"/checks/{other.pk}/").content.decode()
+    assert "Why the paper decides" in page
+    assert "the aim on its own paper" in page
+    assert page.index("this print") < page.index("the aim on this paper")

@@ -178,8 +178,6 @@ def test_files_too_large_or_too_many_are_refused(client: Client, settings: objec
     assert large.status_code == 400 and "files up to" in large.content.decode()
     many = client.post("/profiles/new/", {**KIND, "preset": "even", "files": [sent("x") for _ in range(9)]})
     assert many.status_code == 400 and "up to 8 passes" in many.content.decode()
-    light = client.post("/profiles/lights/", {"name": "Big", "file": sent("1 2\n" * 999)})
-    assert light.status_code == 400 and "files up to" in light.content.decode()
 
 
 # --- separation --------------------------------------------------------------------------------
@@ -377,15 +375,11 @@ def test_names_are_shown_as_text(client: Client, user: User) -> None:
 # --- lights ------------------------------------------------------------------------------------
 
 
-def test_a_measured_light_is_kept_drawn_and_chosen(
+def test_a_measured_light_is_chosen_for_a_profile(
     client: Client, profile: Profile, django_capture_on_commit_callbacks: object
 ) -> None:
-    text = "nm;power\n" + "".join(f"{nm};{nm - 330}\n" for nm in range(380, 740, 10))
-    client.post("/profiles/lights/", {"name": "Quay table", "file": sent(text, "table.csv")})
-    room = RoomLight.objects.get()
-    assert "Quay table" in client.get("/profiles/lights/").content.decode()
-    again = client.post("/profiles/lights/", {"name": "Quay table", "file": sent(text, "table.csv")})
-    assert again.status_code == 400 and "already" in again.content.decode()
+    room = RoomLight.objects.create(name="Quay table", power=[100.0] * 421)
+    assert "Quay table, measured" in client.get("/profiles/new/").content.decode()
     with django_capture_on_commit_callbacks(execute=True):
         client.post(
             "/profiles/new/",
@@ -397,16 +391,6 @@ def test_a_measured_light_is_kept_drawn_and_chosen(
             },
         )
     assert ProfileWork.objects.get().state == "done"
-
-
-def test_a_light_without_energy_is_refused(client: Client) -> None:
-    text = "".join(f"{nm} 0\n" for nm in range(380, 740, 10))
-    answer = client.post("/profiles/lights/", {"name": "Dark", "file": sent(text, "dark.txt")})
-    assert (
-        answer.status_code == 400
-        and "no energy" in answer.content.decode()
-        and not RoomLight.objects.exists()
-    )
 
 
 # --- refining a mode ---------------------------------------------------------------------------

@@ -18,6 +18,7 @@ from greyanchor.accounts.roles import MAKE, NotAllowed, Role, acting, may, needs
 from greyanchor.builds.evidence.charts import lay_out_stage
 from greyanchor.builds.models import Baseline, Build, Refinement, RefineRound, Restore, Task
 from greyanchor.checks.models import Check, Schedule, StripRecord, ToleranceRecord
+from greyanchor.colours.models import LightPlace, SwatchBook
 from greyanchor.core.errors import BadInput
 from greyanchor.delivery.models import DeliveryFolder
 from greyanchor.library.models import (
@@ -32,8 +33,8 @@ from greyanchor.library.models import (
 from greyanchor.library.records import editing
 from greyanchor.measuring.models import ReadingPass, Upload
 from greyanchor.measuring.printing import print_sheet
-from greyanchor.printroom.models import Artwork, HotFolder, Job, Print, PrintFile, Run, RunJob
-from greyanchor.profiles.models import AimRecord, Profile, ProfileWork, SpotRecord
+from greyanchor.printroom.models import Artwork, HotFolder, Job, PlateSet, Print, PrintFile, Run, RunJob
+from greyanchor.profiles.models import AimRecord, Profile, ProfileWork, SpotLibrary, SpotRecord
 from tests.web.conftest import CHOICES
 from tests.web.library_kit import ABILITIES, mode, person, preset, profile
 
@@ -51,6 +52,13 @@ OPERATORS = {
     "reading-act",
     "pass-reopen",
     "print-dry",
+    "password",
+    "new-password",
+    "light-zero",
+    "light-measure",
+    "light-upload",
+    "light-lamps",
+    "book-act",
     "files",
     "upload",
     "upload-use",
@@ -72,6 +80,9 @@ OPERATORS = {
     "job-undo",
     "job-piece",
     "job-prepare",
+    "plates",
+    "plates-strip",
+    "plate-set-act",
     "print-file-act",
     "print-order",
     "print-act",
@@ -94,6 +105,8 @@ LEADS = {
     "mode-send-back",
     "mode-release",
     "person-set",
+    "person-leave",
+    "person-reset",
     "person-add",
     "site-add",
     "shop",
@@ -105,7 +118,7 @@ LEADS = {
     "delivery-again",
 }
 #: pages that take a POST but change nothing by it
-LOOKING = {"sign-in", "start"}
+LOOKING = {"sign-in", "start", "spot-nearest"}
 
 
 def addresses() -> list[tuple[str, Any]]:
@@ -166,6 +179,7 @@ def world(build: Build, user: User, aim: AimRecord, printer: Printer) -> dict[st
         "work": ProfileWork.objects.create(kind="new", title="x").pk,
         "upload": Upload.objects.create(name="x", data=b"x", sheet_print=job, sent_by=user).pk,
         "spot": SpotRecord.objects.create(name="Buoy", lightness=50, a=0, b=0).pk,
+        "book": SwatchBook.objects.create(title="b", mode=made, sheet_print=job).pk,
         "strip": StripRecord.objects.create(name="s", text="x").pk,
         "schedule": Schedule.objects.create(mode=made, aim=aim, tolerances="x", every_days=7).pk,
         "printer": printer.pk,
@@ -219,7 +233,11 @@ def _print_room(made: PrintMode, user: User) -> dict[str, int]:
         "artwork": artwork.pk,
         "job": job.pk,
         "print-file": file.pk,
+        "plates": PlateSet.objects.create(job=job, state="failed").pk,
         "job-print": Print.objects.create(print_file=file, printer=made.printer, key="k", state="failed").pk,
+        "place": LightPlace.objects.create(
+            name="Booth", site=made.printer.site, limits={"ra": 90.0}, source="own"
+        ).pk,
         "hot": HotFolder.objects.create(name="h", folder="h").pk,
     }
 
@@ -228,6 +246,8 @@ def _print_room(made: PrintMode, user: User) -> dict[str, int]:
 _WHOSE = (
     ("artwork", "artwork"),
     ("job", "job"),
+    ("plates", "job"),
+    ("plate-set", "plates"),
     ("print-file", "print-file"),
     ("print-order", "print-file"),
     ("print-act", "job-print"),
@@ -270,6 +290,8 @@ _WHOSE = (
     ("upload", "upload"),
     ("aim", "aim"),
     ("spot", "spot"),
+    ("light", "place"),
+    ("book", "book"),
     ("strip", "strip"),
     ("schedule", "schedule"),
     ("prediction", "profile"),
@@ -312,6 +334,7 @@ def arguments(name: str, pattern: URLPattern, world: dict[str, Any]) -> dict[str
         "kind_key": "presets",
         "task_key": "nozzles",
         "number": 1,
+        "spot": 0,
         "ending": "csv",
         "sheet": 1,
         "form": "svg" if name.startswith("run") else "txt",
@@ -328,7 +351,9 @@ def arguments(name: str, pattern: URLPattern, world: dict[str, Any]) -> dict[str
         "refinement-act": "close",
         "check-print-act": "print",
         "print-file-act": "go-on",
+        "plate-set-act": "film",
         "print-act": "again",
+        "book-act": "print",
         "run-act": "undo",
     }.get(name, "white")
     if name in ("stage-confirm", "stage-match"):
@@ -411,6 +436,7 @@ _FORMS: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
     "export-order": lambda w: {"query": f"m={w['mode']}", "title": "x"},
     "export-act": lambda w: {"act": "stop"},
     "person-set": lambda w: {"role": "lead"},
+    "password": lambda w: {"old": "x", "new": "y", "again": "y"},
     "site-add": lambda w: {"name": "Third"},
     "person-add": lambda w: {"username": "z", "password": "a long password", "role": "lead"},
     "artwork-add": lambda w: {"files": SimpleUploadedFile("b.png", b"x")},
@@ -434,6 +460,12 @@ _FORMS: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
     "set-save": lambda w: {"version": 1},
     "aim-add": lambda w: {"name": "x", "source": "x", "file": SimpleUploadedFile("a.txt", b"x")},
     "spot-import": lambda w: {"file": SimpleUploadedFile("a.csv", b"name,L,a,b\nx,50,0,0\n")},
+    "spot-library": lambda w: {"name": "Another"},
+    "spot-find-all": lambda w: {"mode": w["mode"]},
+    "spot-into-mode": lambda w: {"mode": w["mode"], "colour": [w["spot"]]},
+    "spot-choose": lambda w: {"mode": w["mode"], "inks": "0.1,0,0,0"},
+    "book-new": lambda w: {"modes": [w["mode"]], "colour": [w["spot"]], "kind": "table", "page": "a4"},
+    "book-keep": lambda w: {"number": 0, "name": "Mine"},
     "spot-save": lambda w: {"name": "Fresh", "lightness": 50, "a": 0, "b": 0},
     "strip-add": lambda w: {"name": "x", "file": SimpleUploadedFile("a.txt", b"x")},
     "schedule-save": lambda w: {
@@ -442,11 +474,19 @@ _FORMS: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
         "tolerances": "iso12647-7:2016",
         "every_days": 7,
     },
-    "lights": lambda w: {"name": "x", "file": SimpleUploadedFile("a.csv", b"x")},
+    "lights": lambda w: {
+        "name": "x",
+        "site": Site.objects.get().pk,
+        "condition": "P1",
+        "every_days": 30,
+    },
+    "light-limits": lambda w: {"version": 1, "source": "own", "every_days": 30, "limit_ra": 92},
+    "light-upload": lambda w: {"file": SimpleUploadedFile("a.csv", b"x")},
     "profile-attach": lambda w: {"file": SimpleUploadedFile("a.icc", b"x"), "version": 1},
     "stage-lay-out": lambda w: {"patches": 220},
     "stage-tone-aim": lambda w: {"aim": "sctv"},
     "stage-touch": lambda w: {"channel": "C", "input": 50, "output": 50},
+    "stage-choose": lambda w: {"tones": "even"},
     "stage-mark": lambda w: {},
 }
 
@@ -459,6 +499,9 @@ def _digest() -> tuple[Any, ...]:
         Profile,
         AimRecord,
         SpotRecord,
+        LightPlace,
+        SpotLibrary,
+        SwatchBook,
         StripRecord,
         ToleranceRecord,
         Schedule,

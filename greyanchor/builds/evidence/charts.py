@@ -35,7 +35,9 @@ def _prepare(stage: Stage, design: ChartDesign, options: dict[str, Any]) -> Shee
     subject = design.subject or type_of(stage).title.lower()
     title = f"{mode.name}: {subject} chart"
     plan = plan_of(build, options)
-    chart = make_chart(design.purpose, design.device, title, environment, plan, design.channels)
+    chart = make_chart(
+        design.purpose, design.device, title, environment, plan, design.channels, design.names, design.facts
+    )
     return prepare_print(
         chart,
         environment,

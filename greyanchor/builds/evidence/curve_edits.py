@@ -1,12 +1,15 @@
-"""Changing the curves of an open linearization by hand: another aim, moved handles."""
+"""Changing the curves of an open stage by hand: another aim, moved handles, another choice."""
 
 from __future__ import annotations
+
+from collections.abc import Mapping
 
 from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, needs
 from greyanchor.builds.evidence.charts import compute_stage
 from greyanchor.builds.models import Stage
+from greyanchor.builds.stages.registry import type_of
 from greyanchor.core.calibration.linearization import parse_aim
 from greyanchor.core.errors import BadInput
 
@@ -38,4 +41,14 @@ def move_handle(stage: Stage, channel: str, handle: str, output: float | None) -
             raise BadInput(f"a raw output of {output:g} % lies outside 0..100 %")
         touches.setdefault(channel, {})[handle] = round(output, 2)
     stage.options = {**stage.options, "touches": touches, "touched_last": channel}
+    compute_stage(stage)
+
+
+@needs(MAKE)
+@transaction.atomic
+def choose(stage: Stage, data: Mapping[str, str]) -> None:
+    """Take a choice of an open stage and compute its result again."""
+    if stage.state != Stage.State.OPEN or not stage.result:
+        raise BadInput(f"{type_of(stage).title} is not open, or not read yet")
+    type_of(stage).choose(stage, data)
     compute_stage(stage)

@@ -17,10 +17,11 @@ from greyanchor.builds.stages.names import INK_LIMITS
 from greyanchor.builds.stages.registry import named, type_of
 from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
-from greyanchor.core.verification.generic_aims import aim_lab
+from greyanchor.core.verification.generic import generic_lab
 from greyanchor.devices.ports import ViewPort
 from greyanchor.library.machines.connections import printer_port
 from greyanchor.measuring.models import ReadingPass
+from greyanchor.measuring.pipelines import channels_of
 
 #: the sheet that pictures are drawn of, so that one looks alike every time
 PICTURE_NUMBER = 7
@@ -90,7 +91,8 @@ def looks(build: Build, channel: str) -> tuple[Array, Array, list[Array]]:
     As the print shows them where it can be looked at on screen, else as the usual colours of the inks.
     """
     raw, view = raw_steps(build, channel), view_of(build)
-    seen = view.look(build.print_environment, raw) if view else aim_lab(raw[:, :4])
+    inks = channels_of(build.mode.ink_set)
+    seen = view.look(build.print_environment, raw) if view else generic_lab(raw[:, : len(inks)], inks)
     steps, at = [], 2
     for pair in pairs(build)[channel]:
         steps.append(seen[at : at + len(pair.steps)])
@@ -114,9 +116,10 @@ def match(stage: Stage, chosen: dict[str, dict[str, list[float]]]) -> None:
                 raise BadInput(f"{channel}: a match at tone {tone} is no step of its pair")
     matches: dict[str, Any] = {**stage.options.get("matches", {}), **chosen}
     stage.options = {**stage.options, "aim": EYE, "matches": matches}
-    if set(matches) == set("CMYK"):
+    inks = channels_of(stage.build.mode.ink_set)
+    if set(matches) == set(inks):
         limits = decided(stage.build, INK_LIMITS)["limits"]
-        found = find_by_eye({c: limits[c] for c in "CMYK"}, matches, step_widths(known))
+        found = find_by_eye({c: limits[c] for c in inks}, matches, step_widths(known))
         stage.result = found.to_json()
         stage.made_under = stage.build.environment
     stage.save()

@@ -26,7 +26,7 @@ def _against_readings(stage: Stage) -> list[str]:
         found.append(f"{count} of {required} passes read")
     comparison = double_reading(job)
     if comparison is not None and not comparison.acceptable():
-        found.append(f"the passes differ: mean {comparison.mean:.2f}, largest {comparison.max:.2f} dE00")
+        found.append(f"the passes differ: {comparison.apart}")
     for early in early_passes(job):
         minutes = f"{early.early_minutes:.0f} minutes"
         found.append(f"pass {early.number} was read {minutes} before the sheet was dry")

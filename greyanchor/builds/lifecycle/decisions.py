@@ -13,7 +13,6 @@ from greyanchor.builds.evidence.charts import compute_stage, lay_out_stage
 from greyanchor.builds.lifecycle.acceptance_rules import objections
 from greyanchor.builds.maintenance.baselines import take_baseline
 from greyanchor.builds.models import Build, Stage
-from greyanchor.builds.stages.names import LINEARIZATION
 from greyanchor.builds.stages.registry import named, stage_types, type_of
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import PrintMode
@@ -97,6 +96,7 @@ def accept_stage(pk: int, based_on: int, values: dict[str, Any], reason: str, us
     decide(stage, values, reason, user)
     if stage_type.takes_baseline and stage.build.mode.state not in IN_USE:
         take_baseline(stage)
+    stage_type.accepted(stage, user)
     return go_on(stage, values, reason, user)
 
 
@@ -108,7 +108,8 @@ def skip_stage(pk: int, based_on: int, reason: str, user: User) -> Stage:
     must_be_open(stage)
     text = type_of(stage).skip_text
     if not text:
-        able = " and ".join(t.title.lower() for t in stage_types() if t.skip_text)
+        inks = stage.build.mode.ink_set
+        able = " and ".join(t.title.lower() for t in stage_types() if t.skip_text and t.serves(inks))
         raise BadInput(f"only {able} can be skipped")
     if not reason:
         raise BadInput("say why this mode goes without it")
@@ -136,7 +137,8 @@ def go_on(stage: Stage, values: dict[str, Any], reason: str, user: User) -> Stag
     """Carry a decision to the mode and open what follows, past stages that stand already."""
     _carry_to_mode(stage, values, user, reason)
     if type_of(stage).changes_nothing(stage):
-        later = [t for t in stage_types() if t.position > type_of(stage).position]
+        inks = stage.build.mode.ink_set
+        later = [t for t in stage_types() if t.position > type_of(stage).position and t.serves(inks)]
         keep_from_base(stage.build, [t.name for t in later if not t.releases])
     following = _following(stage.build)
     while following is not None and following.state == Stage.State.WAITING and not _wanted(following):
@@ -204,16 +206,16 @@ def _renew_baseline(build: Build) -> None:
     """A build that renews a mode in use takes its baseline when it is released."""
     if build.base_id is None or build.purpose == Build.Purpose.FASTER:
         return
-    linearized = build.stages.get(kind=LINEARIZATION)
-    if not linearized.source:
-        take_baseline(linearized)
+    for stage in build.stages.filter(state=Stage.State.ACCEPTED, source="").order_by("position"):
+        if type_of(stage).takes_baseline:
+            take_baseline(stage)
 
 
 def apply_to_mode(mode: PrintMode, build: Build) -> None:
     """Set on `mode`, unsaved, what the accepted stages of `build` have decided."""
     stages = {s.kind: s for s in build.stages.all() if s.state == Stage.State.ACCEPTED}
     mode.inherited = {}
-    for stage_type in stage_types():
+    for stage_type in (t for t in stage_types() if t.serves(mode.ink_set)):
         stage = stages.get(stage_type.name)
         stage_type.apply_to_mode(mode, stage)
         if stage is not None and stage.source == Stage.Source.INHERITED and stage_type.lends:

@@ -90,7 +90,7 @@ def change_environment(
         void(stage, why)
     build.environment, build.environment_hash = environment.as_dict(), environment.content_hash()
     build.save()
-    open_stage(build.stages.get(position=0))
+    open_stage(build.stages.earliest("position"))
     _reopened(build, user, f"environment changed: {', '.join(changed)}; {reason}")
     return build
 
@@ -98,9 +98,9 @@ def change_environment(
 def changes_of(build: Build, choices: dict[str, Any]) -> list[str]:
     """What differs between a build's environment and `choices`, in words."""
     return [
-        f"{name} {_plain(build.environment[name])} to {_plain(value)}"
+        f"{name.replace('_', ' ')} {_plain(build.environment.get(name, ''))} to {_plain(value)}"
         for name, value in choices.items()
-        if build.environment[name] != value
+        if build.environment.get(name, "") != value
     ]
 
 

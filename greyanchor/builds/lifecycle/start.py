@@ -10,7 +10,14 @@ from django.db import transaction
 from greyanchor.accounts.roles import MAKE, needs
 from greyanchor.builds.lifecycle.decisions import go_on, keep_from_base, open_stage
 from greyanchor.builds.models import Build, Stage
-from greyanchor.builds.stages.names import GREY_BALANCE, INK_LIMITS, LINEARIZATION, TOTAL_INK
+from greyanchor.builds.stages.names import (
+    DRIVER,
+    GREY_BALANCE,
+    INK_LIMITS,
+    LINEARIZATION,
+    TOTAL_INK,
+    WHITE,
+)
 from greyanchor.builds.stages.registry import stage_types
 from greyanchor.core.charts.layout import check_travel
 from greyanchor.core.errors import BadInput
@@ -22,7 +29,7 @@ from greyanchor.library.records.effective_settings import own_values, preset_for
 #: stages that each kind of branch keeps from the build it is based on
 KEEPS = {
     Build.Purpose.FASTER: [INK_LIMITS],
-    Build.Purpose.PROFILE: [INK_LIMITS, LINEARIZATION, GREY_BALANCE, TOTAL_INK],
+    Build.Purpose.PROFILE: [DRIVER, INK_LIMITS, LINEARIZATION, GREY_BALANCE, TOTAL_INK, WHITE],
     Build.Purpose.LIMITS: [],
 }
 WHY = {
@@ -37,6 +44,11 @@ WHY = {
     "too; when they move, curves are computed again, and what was printed through the old ones is asked "
     "for again.",
 }
+#: why a faster mode of films keeps nothing of the slow one
+FILM_WHY = (
+    "The environment is copied with fewer passes. Less time between passes spreads dots and dries less, so "
+    "opacity and dots are made again."
+)
 
 
 @needs(MAKE)
@@ -52,15 +64,21 @@ def start_build(
 ) -> Build:
     """Freeze an environment and open its first stage; the mode exists from now on, in builds."""
     if not ink_set.can_be_built:
-        raise BadInput(f"{ink_set.name} prints {ink_set.channel_text}; builds are made for C M Y K ink sets")
+        raise BadInput(f"{ink_set.name} of {printer.name} cannot be built for: {ink_set.not_built}")
     if ink_set not in printer.ink_sets.all():
         raise BadInput(f"{printer.name} does not run {ink_set.name}")
+    if ink_set.is_film != bool(choices.get("screen")):
+        raise BadInput(
+            f"{ink_set.name} prints films: say through which screen"
+            if ink_set.is_film
+            else f"{ink_set.name} prints no films: leave the screen of films out"
+        )
     if measuring and not media.unreadable:
         check_travel(str(measuring.get("method") or "strip"), media.name, media.travels_backwards)
     environment = PrintEnvironment(printer=printer.model, ink_set=ink_set.name, media=media.name, **choices)
     mode = _new_mode(name, printer, ink_set, media, environment, user, "build started")
     build = _new_build(mode, environment, user, Build.Purpose.WHOLE, None, measuring or {})
-    open_stage(build.stages.get(position=0))
+    open_stage(build.stages.earliest("position"))
     return build
 
 
@@ -110,7 +128,8 @@ def _new_build(
         base=base,
         measuring=measuring,
     )
-    for position, stage_type in enumerate(stage_types()):
+    kinds = [t for t in stage_types() if t.serves(mode.ink_set)]
+    for position, stage_type in enumerate(kinds):
         Stage.objects.create(build=build, position=position, kind=stage_type.name)
     return build
 
@@ -163,6 +182,12 @@ def renew(mode: PrintMode, purpose: str, user: User) -> Build:
         raise BadInput(f"there is no branch called {purpose}")
     if mode.state != PrintMode.State.RELEASED:
         raise BadInput(f"{mode.name} is {mode.get_state_display()}; only a released mode is renewed")
+    if mode.ink_set.is_film:
+        raise BadInput(
+            f"{mode.name} prints films: restore it, or start a new build for another film or screen"
+        )
+    if purpose == Build.Purpose.LIMITS and mode.ink_set.parts_itself:
+        raise BadInput(f"{mode.printer.name} parts R G B itself, so {mode.name} has no limits to refine")
     _none_going_on(mode)
     base = base_of(mode)
     build = _new_build(mode, base.print_environment, user, purpose, base, base.measuring)
@@ -170,7 +195,9 @@ def renew(mode: PrintMode, purpose: str, user: User) -> Build:
 
 
 def _branch(build: Build, user: User) -> Build:
-    kept = KEEPS[Build.Purpose(build.purpose)]
+    there = set(build.stages.values_list("kind", flat=True))
+    there &= set(build.base.stages.values_list("kind", flat=True)) if build.base else set()
+    kept = [k for k in KEEPS[Build.Purpose(build.purpose)] if k in there]
     keep_from_base(build, kept)
     if build.purpose == Build.Purpose.LIMITS:
         first = build.stages.get(kind=INK_LIMITS)
@@ -180,6 +207,9 @@ def _branch(build: Build, user: User) -> Build:
         first.save()
         if first.sheet_print is None:
             open_stage(first)
+        return build
+    if not kept:
+        open_stage(build.stages.earliest("position"))
         return build
     go_on(build.stages.get(kind=kept[-1]), {}, "", user)
     return build

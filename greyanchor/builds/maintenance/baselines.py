@@ -3,41 +3,27 @@
 from __future__ import annotations
 
 from greyanchor.builds.models import Baseline, Stage
-from greyanchor.builds.stages.names import LINEARIZATION
-from greyanchor.core.calibration.curves import CurveSet
-from greyanchor.core.calibration.restore import baseline_from_ramps, short_chart
-from greyanchor.core.charts.layout import lay_out
+from greyanchor.builds.stages.registry import type_of
 from greyanchor.measuring.models import written
-from greyanchor.measuring.pipelines import channels_of
-from greyanchor.measuring.services import averaged
 
 
 def take_baseline(stage: Stage) -> Baseline | None:
-    """Keep the baseline of accepted curves: the confirming print of a linearization, or what its ramps
-    predict.
+    """Keep the baseline of accepted curves: their confirming print, or what the ramps predict of it.
 
-    Curves of grey balance are predicted from the same ramps. Curves made by eye have no readings, and so no
-    baseline.
+    Curves made by eye, or inherited, have no readings, and so no baseline.
     """
-    ramps = stage.build.stages.get(kind=LINEARIZATION)
     result = stage.result or {}
-    if "curves_csv" not in result or ramps.sheet_print is None:
+    found = type_of(stage).baseline(stage) if "curves_csv" in result else None
+    if found is None:
         return None
-    curves = CurveSet.from_csv(result["curves_csv"], "accepted curves")
-    second = stage.confirm_print if stage.pk == ramps.pk and "confirm" in result else None
-    if second is not None:
-        readings = averaged(second)
-    else:
-        inks = channels_of(stage.build.mode.ink_set)
-        chart, _ = lay_out(short_chart(len(inks)), inks, shuffle_seed=3)
-        readings = baseline_from_ramps(averaged(ramps.sheet_print), curves, chart)
+    readings, confirmed = found
     made, _ = Baseline.objects.update_or_create(
         mode=stage.build.mode,
         defaults={
             "text": written(readings),
             "curves": result["curves_csv"],
             "environment_hash": stage.build.environment_hash,
-            "confirmed": second is not None,
+            "confirmed": confirmed,
             "withdrawn": "",
         },
     )

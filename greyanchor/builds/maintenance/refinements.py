@@ -11,7 +11,6 @@ from django.utils import timezone
 from greyanchor.accounts.roles import MAKE, needs
 from greyanchor.background import queue
 from greyanchor.builds.models import Refinement, RefineRound
-from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.charts.layout import check_travel
 from greyanchor.core.errors import BadInput
 from greyanchor.core.printing.environment import PrintEnvironment
@@ -20,7 +19,7 @@ from greyanchor.library.models import PrintMode
 from greyanchor.library.records.editing import set_history_author
 from greyanchor.library.records.editions import keep_edition
 from greyanchor.measuring.models import ReadingPass, SheetPrint
-from greyanchor.measuring.pipelines import dry_minutes, sent_channels, to_raw
+from greyanchor.measuring.pipelines import dry_minutes, mode_curves, sent_channels, to_raw
 from greyanchor.measuring.printing import ReadingPlan, make_chart, prepare_print
 from greyanchor.profiles import queries
 from greyanchor.profiles.models import Profile
@@ -55,8 +54,10 @@ def _next_round(made: Refinement, through: Profile) -> RefineRound:
     check_travel(plan.method, mode.media.name, mode.media.travels_backwards, not mode.media.unreadable)
     environment = PrintEnvironment(**mode.environment)
     device = refine.chart(queries.parsed(through), seed=number)
-    curves, share = CurveSet.from_csv(mode.curves, f"curves of {mode.name}"), to_raw(mode.splits)
-    chart = make_chart("refine", device, f"{mode.name}: refining, round {number}", environment, plan)
+    inks = queries.parsed(through).inks
+    curves, share = mode_curves(mode), to_raw(mode.splits, inks)
+    title = f"{mode.name}: refining, round {number}"
+    chart = make_chart("refine", device, title, environment, plan, inks)
     job = prepare_print(
         chart,
         environment,

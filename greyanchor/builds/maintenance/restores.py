@@ -9,13 +9,15 @@ from django.db import transaction
 from django.utils import timezone
 
 from greyanchor.accounts.roles import MAKE, needs
+from greyanchor.builds.maintenance import film_restores
 from greyanchor.builds.models import Baseline, Restore
 from greyanchor.core.calibration.curves import CurveSet
+from greyanchor.core.calibration.driver import restore_driver
 from greyanchor.core.calibration.restore import RESTORED, Drift, compare_to_baseline, restore
 from greyanchor.core.charts.layout import check_travel
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
-from greyanchor.core.measurement.readings import match_chart
+from greyanchor.core.measurement.readings import is_additive, match_chart
 from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.library.models import PrintMode
 from greyanchor.library.records.editing import set_history_author
@@ -48,10 +50,19 @@ def _print(made: Restore, curves_csv: str, measuring: dict[str, Any], origin: st
     mode = made.mode
     plan = ReadingPlan.of(measuring)
     check_travel(plan.method, mode.media.name, mode.media.travels_backwards, not mode.media.unreadable)
-    curves, share = CurveSet.from_csv(curves_csv, f"curves of {mode.name}"), to_raw(mode.splits)
+    curves = CurveSet.from_csv(curves_csv, f"curves of {mode.name}")
+    share = to_raw(mode.splits, curves.channels)
     environment = PrintEnvironment(**mode.environment)
     patches = _baseline_readings(made.baseline)
-    chart = make_chart("restore", patches.values(), f"{mode.name}: restore chart", environment, plan)
+    chart = make_chart(
+        "restore",
+        patches.values(),
+        f"{mode.name}: restore chart",
+        environment,
+        plan,
+        curves.channels,
+        facts=film_restores.sheet_facts(mode, curves),
+    )
     return prepare_print(
         chart,
         environment,
@@ -100,17 +111,38 @@ def _find_drift(found: Restore) -> None:
     baseline, now = _baseline_readings(found.baseline), averaged(found.sheet_print)
     curves = CurveSet.from_csv(found.curves_before, "curves in use")
     now = _like_baseline(baseline, now)
-    drift = compare_to_baseline(baseline, now, curves)
+    find = film_restores.restored if found.mode.ink_set.is_film else _restored
+    after, lost, words = find(baseline, now, curves)
+    found.drift = _facts(found, baseline, now, curves)
+    found.drift["lost"] = lost
+    found.drift["not_enough"] += words
+    found.curves_after = after.to_csv()
+    found.state = Restore.State.FOUND
+    found.save()
+
+
+def _facts(found: Restore, baseline: Any, now: Any, curves: CurveSet) -> dict[str, Any]:
+    """How far readings are from the baseline, as plain values."""
+    if found.mode.ink_set.is_film:
+        return film_restores.drift_of(baseline, now, curves.channels[0])
+    return drift_facts(compare_to_baseline(baseline, now, curves))
+
+
+def _restored(baseline: Any, now: Any, curves: CurveSet) -> tuple[CurveSet, dict[str, float], list[str]]:
+    """Corrected curves, what is lost by channel (percent), and that in words."""
+    if is_additive(curves.channels):
+        after, beyond = restore_driver(baseline, now, curves)
+        words = [
+            f"{c} is lost in the shadows: black would need {100 * v:.0f} % less of it than nothing"
+            for c, v in beyond.items()
+        ]
+        return after, {c: round(100.0 * v, 1) for c, v in beyond.items()}, words
     made = restore(baseline, now, curves)
-    found.drift = drift_facts(drift)
-    found.drift["lost"] = {c: round(100.0 * v, 1) for c, v in made.lost.items()}
-    found.drift["not_enough"] += [
+    words = [
         f"the limit of {c} is lost: it would need {100 * v:.0f} % of what the machine can print"
         for c, v in made.lost.items()
     ]
-    found.curves_after = made.curves.to_csv()
-    found.state = Restore.State.FOUND
-    found.save()
+    return made.curves, {c: round(100.0 * v, 1) for c, v in made.lost.items()}, words
 
 
 def _like_baseline(baseline: Any, now: Any) -> Any:
@@ -168,9 +200,15 @@ def _confirm(found: Restore) -> None:
     baseline = _baseline_readings(found.baseline)
     now = _like_baseline(baseline, averaged(found.confirm_print))
     curves = CurveSet.from_csv(found.curves_after, "corrected curves")
-    found.after = drift_facts(compare_to_baseline(baseline, now, curves))
+    found.after = _facts(found, baseline, now, curves)
     found.state = Restore.State.CONFIRMED
     found.save()
+
+
+def came_back(found: Restore) -> bool:
+    """Whether the confirming print is as the baseline was."""
+    after = found.after or {}
+    return film_restores.is_back(after) if found.mode.ink_set.is_film else after["mean"] <= RESTORED
 
 
 @needs(MAKE)
@@ -186,13 +224,16 @@ def use_curves(found: Restore, reason: str, user: User) -> Restore:
         raise BadInput(
             f"the curves of {mode.name} were changed by somebody else since; start the restore again"
         )
-    if (found.after["mean"] > RESTORED or (found.drift or {}).get("not_enough")) and not reason:
+    if (not came_back(found) or (found.drift or {}).get("not_enough")) and not reason:
         raise BadInput("say why these curves are used although they do not bring everything back")
     mode.curves = found.curves_after
+    if mode.ink_set.is_film:
+        film_restores.take_curves(mode, found.curves_after, found.after)
     mode.version += 1
-    set_history_author(mode, user, f"restored to its baseline: mean dE00 {found.after['mean']:.2f}").save()
+    within = f"{found.after['mean']:.2f} {mode.drift_unit}"
+    set_history_author(mode, user, f"restored to its baseline: mean {within}").save()
     if mode.state == PrintMode.State.RELEASED:
-        text = f"restored to the baseline within {found.after['mean']:.2f} dE00"
+        text = f"restored to the baseline within {within}"
         keep_edition(mode, [{"rule": "restore", "ok": True, "text": text}], user)
     return _end(found, Restore.State.DONE, reason)
 

@@ -10,7 +10,7 @@ subclass decorated with `registry.register`, and one template.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import MISSING, dataclass, fields
+from dataclasses import MISSING, dataclass, field, fields
 from typing import Any, ClassVar, Generic, TypeVar, cast
 
 import numpy as np
@@ -21,7 +21,7 @@ from greyanchor.builds.models import Build, Stage
 from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import ReadingSet
-from greyanchor.library.models import PrintMode
+from greyanchor.library.models import InkSet, PrintMode
 
 Marks = Mapping[str, Mapping[str, float | None]]
 #: what a stage shows that no other does; the keys are the template's
@@ -69,6 +69,10 @@ class ChartDesign:
         Channels that `pipeline` gives; None for `channels`.
     subject
         What the title of the sheet calls it; empty for the stage's own title.
+    names
+        Names of patches, empty text for those without one.
+    facts
+        What else the sheet says of itself, by keyword.
     """
 
     purpose: str
@@ -78,6 +82,8 @@ class ChartDesign:
     sheet_pipeline: Callable[[ReadingSet], Array] | None = None
     sent: tuple[str, ...] | None = None
     subject: str = ""
+    names: tuple[str, ...] = ()
+    facts: Mapping[str, str] = field(default_factory=dict)
 
     def raw_of(self, chart: ReadingSet) -> Callable[[Array], Array] | None:
         """The way from the patches of a laid-out chart to raw values; None where patches are raw."""
@@ -123,6 +129,8 @@ class StageType(Generic[R]):
     confirms: ClassVar[bool] = False
     #: state of the mode once it is accepted; empty to leave it
     mode_state: ClassVar[str] = ""
+    #: whether builds of films have it: they alone (True), others alone (False), or all (None)
+    films: ClassVar[bool | None] = False
     #: whether accepting it releases the mode
     releases: ClassVar[bool] = False
     #: what the log says when it is skipped (empty where it cannot be), what is skipped, and the button's
@@ -160,6 +168,14 @@ class StageType(Generic[R]):
         return found
 
     # --- its chart -------------------------------------------------------------------------------
+
+    def belongs(self, ink_set: InkSet) -> bool:
+        """Whether a build of these inks has the stage, as far as `films` does not say so already."""
+        return True
+
+    def serves(self, ink_set: InkSet) -> bool:
+        """Whether a build of these inks has the stage at all."""
+        return self.films in (None, ink_set.is_film) and self.belongs(ink_set)
 
     def wanted(self, build: Build) -> bool:
         """Whether the build was begun with this stage; otherwise it is skipped when its turn comes."""
@@ -201,6 +217,10 @@ class StageType(Generic[R]):
         """The figure that matters, for the folded line."""
         return str((stage.decision or {}).get("note", "")) if stage.result is None else ""
 
+    def choose(self, stage: Stage, data: Mapping[str, str]) -> None:
+        """Take a choice that changes the result, before it is computed again: set options of `stage`."""
+        raise BadInput(f"there is nothing to choose in {self.title}")
+
     # --- deciding --------------------------------------------------------------------------------
 
     def missing(self, stage: Stage) -> str:
@@ -236,9 +256,18 @@ class StageType(Generic[R]):
     def apply_to_mode(self, mode: PrintMode, stage: Stage | None) -> None:
         """Set on `mode`, unsaved, what the stage has decided; `stage` is None while it is not accepted."""
 
+    def baseline(self, stage: Stage) -> tuple[ReadingSet, bool] | None:
+        """The short chart through the curves of an accepted stage, and whether it was printed or predicted;
+        None where there is nothing to hold a machine to.
+        """
+        return None
+
     def lend(self, stage: Stage, lender: PrintMode) -> dict[str, Any]:
         """Put what `lender` has on the stage, unsaved, and give it as a decision."""
         raise BadInput(f"{self.title} cannot be inherited")
+
+    def accepted(self, stage: Stage, user: User) -> None:
+        """What else follows when it was accepted, beside what it puts on the mode."""
 
     def skip(self, stage: Stage) -> None:
         """Take off the stage, unsaved, what must not be used when it is skipped."""

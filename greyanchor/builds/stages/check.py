@@ -5,21 +5,22 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from greyanchor.builds import forms
 from greyanchor.builds.models import Stage
 from greyanchor.builds.stages import names
-from greyanchor.builds.stages.accepted import curves_of, profile_of
+from greyanchor.builds.stages.accepted import profile_of, way_of
 from greyanchor.builds.stages.base import ChartDesign, StageResult, StageType
-from greyanchor.builds.stages.linearization import limits_and_splits
 from greyanchor.builds.stages.registry import register
 from greyanchor.checks.services import Order, Subject, make_check
+from greyanchor.checks.strip_prints import own_patches, sent_of, with_own
 from greyanchor.core.charts.patches import design
 from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.formats import icc
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.verification.aims import strip_through_profile
 from greyanchor.library.models import PrintMode
-from greyanchor.measuring.pipelines import channels_of, sent_channels, to_raw
 from greyanchor.profiles.models import AimRecord
 from greyanchor.profiles.queries import aim_of
 
@@ -35,7 +36,7 @@ class CheckResult(StageResult):
 @register
 class CheckStage(StageType[CheckResult]):
     name = names.CHECK
-    position = 6
+    position = 7
     title = "Check"
     purpose = "Proof on a second print that the mode meets the aim."
     why = (
@@ -53,18 +54,25 @@ class CheckStage(StageType[CheckResult]):
 
     def chart(self, stage: Stage, options: dict[str, Any]) -> ChartDesign:
         build = stage.build
-        profile, curves = profile_of(build), curves_of(build)
-        _, splits = limits_and_splits(build)
-        share, corrected = to_raw(splits, channels_of(build.mode.ink_set)), bool(options.get("corrected"))
+        profile, way, corrected = profile_of(build), way_of(build), bool(options.get("corrected"))
         aim = aim_of(AimRecord.objects.get(pk=options["aim"]))
         parsed = icc.loads(bytes(profile.data), profile.title)
 
-        def through_profile(strip: ReadingSet) -> Array:
-            return share(curves.apply(strip_through_profile(strip, aim, parsed, corrected).values()))
+        own = own_patches(build.mode)
+        device = np.vstack([design("control-strip"), np.zeros((len(own), 4))])
+        names = (*("",) * (len(device) - len(own)), *own) if own else ()
 
-        sent = sent_channels(build.mode.ink_set, splits)
+        def through_profile(strip: ReadingSet) -> Array:
+            raw = way.raw(strip_through_profile(strip, aim, parsed, corrected).values())
+            return with_own(strip, build.mode, raw)
+
+        sent = sent_of(build.mode, np.zeros((1, len(way.sent) + 1))) if own else way.sent
         return ChartDesign(
-            "control-strip", design("control-strip"), sheet_pipeline=through_profile, sent=sent
+            "control-strip",
+            device,
+            sheet_pipeline=through_profile,
+            sent=sent,
+            names=names,
         )
 
     def compute(self, stage: Stage, readings: ReadingSet) -> CheckResult:

@@ -7,10 +7,10 @@ from typing import Any
 
 from greyanchor.builds.models import Build, Stage
 from greyanchor.builds.stages import names
-from greyanchor.builds.stages.accepted import linear_curves
+from greyanchor.builds.stages.accepted import linear_curves, way_of
 from greyanchor.builds.stages.base import ChartDesign, StageResult, StageType, rounded
 from greyanchor.builds.stages.curves import curve_facts
-from greyanchor.builds.stages.linearization import limits_and_splits, second_print
+from greyanchor.builds.stages.linearization import predicted_baseline, second_print
 from greyanchor.builds.stages.registry import register
 from greyanchor.checks.services import Order, Subject, make_check
 from greyanchor.core.calibration.curves import CurveSet
@@ -20,8 +20,7 @@ from greyanchor.core.charts.strips import STRIPS
 from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.drawing.proof import grey_plots
-from greyanchor.library.models import PrintMode
-from greyanchor.measuring.pipelines import channels_of, sent_channels, to_raw
+from greyanchor.library.models import InkSet, PrintMode
 
 #: the tolerance set that grey balance is verified under
 VERIFIED_UNDER = "g7-grayscale"
@@ -72,6 +71,9 @@ class GreyBalance(StageType[GreyBalanceResult]):
     skip_label = "Skip grey balance"
     result_class = GreyBalanceResult
 
+    def belongs(self, ink_set: InkSet) -> bool:
+        return set("CMYK") <= set(ink_set.channels)
+
     def wanted(self, build: Build) -> bool:
         return bool(build.measuring.get("greys"))
 
@@ -79,13 +81,8 @@ class GreyBalance(StageType[GreyBalanceResult]):
         return {}
 
     def chart(self, stage: Stage, options: dict[str, Any]) -> ChartDesign:
-        _, splits = limits_and_splits(stage.build)
-        inks = channels_of(stage.build.mode.ink_set)
-        share, curves = to_raw(splits, inks), linear_curves(stage.build)
-        sent = sent_channels(stage.build.mode.ink_set, splits)
-        return ChartDesign(
-            "grey", design("grey", inks), inks, lambda device: share(curves.apply(device)), sent=sent
-        )
+        way = way_of(stage.build, linear_curves(stage.build))
+        return ChartDesign("grey", design("grey", way.channels), way.channels, way.raw, sent=way.sent)
 
     def compute(self, stage: Stage, readings: ReadingSet) -> GreyBalanceResult:
         stage.confirm_print = None
@@ -137,6 +134,9 @@ class GreyBalance(StageType[GreyBalanceResult]):
 
     def skip(self, stage: Stage) -> None:
         stage.result, stage.sheet_print, stage.confirm_print = None, None, None
+
+    def baseline(self, stage: Stage) -> tuple[ReadingSet, bool] | None:
+        return predicted_baseline(stage, stage.build.stages.get(kind=names.LINEARIZATION))
 
     def plots(self, stage: Stage) -> list[str]:
         return grey_plots(self.required_result(stage).to_json())

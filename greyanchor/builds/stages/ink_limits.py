@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from django.contrib.auth.models import User
 
 from greyanchor.builds import forms
 from greyanchor.builds.models import Build, Stage
@@ -24,17 +25,19 @@ from greyanchor.builds.stages.base import (
 from greyanchor.builds.stages.eye_marks import limit_seen
 from greyanchor.builds.stages.registry import register
 from greyanchor.core.calibration.byeye import RAMP_FAULTS
-from greyanchor.core.calibration.consequences import Cost, limit_cost
+from greyanchor.core.calibration.consequences import Cost, gamut_added, ink_load, limit_cost
 from greyanchor.core.calibration.inklimit import InkLimit, find_limit, moved, ramp_curves
-from greyanchor.core.calibration.light_split import LightSplit
-from greyanchor.core.calibration.lightinks import find_split
+from greyanchor.core.calibration.light_split import Split, split_from
+from greyanchor.core.calibration.lightinks import find_splits
 from greyanchor.core.calibration.ramps import Ramp, find_ramps
 from greyanchor.core.charts.patches import design
 from greyanchor.core.colour.colorimetry import Array, chroma
 from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import ReadingSet
+from greyanchor.core.printing.inks import SECOND_BLACK
 from greyanchor.drawing.calibration import limit_plot, path_plot, split_plot
-from greyanchor.library.models import PrintMode
+from greyanchor.library.models import InkSet, PrintMode
+from greyanchor.library.records.editing import set_history_author
 from greyanchor.measuring.services import averaged
 
 #: inputs of the picture of a ramp, percent
@@ -74,6 +77,9 @@ class InkLimits(StageType[InkLimitsResult]):
     lends, lends_field, lends_label = "limits", "limits", "the limits"
     result_class = InkLimitsResult
 
+    def belongs(self, ink_set: InkSet) -> bool:
+        return not ink_set.parts_itself
+
     def opening_options(self, stage: Stage) -> dict[str, Any] | None:
         return {}
 
@@ -82,7 +88,8 @@ class InkLimits(StageType[InkLimitsResult]):
         return ChartDesign("ink-limit", design("ink-limit", channels), channels)
 
     def compute(self, stage: Stage, readings: ReadingSet) -> InkLimitsResult:
-        return find(readings, stage.build.mode.ink_set.light, stage.options.get("marks", {}))
+        inks = stage.build.mode.ink_set
+        return find(readings, inks.light, stage.options.get("marks", {}), inks.facts)
 
     def headline(self, stage: Stage) -> str:
         found = self.result(stage)
@@ -131,6 +138,25 @@ class InkLimits(StageType[InkLimitsResult]):
         stage.result = None
         return {"limits": lender.limits, "splits": lender.splits}
 
+    def accepted(self, stage: Stage, user: User) -> None:
+        """Inks whose colour nobody knew have it now: the ramp at its limit."""
+        if stage.sheet_print is None or stage.decision is None:
+            return
+        inks, limits = stage.build.mode.ink_set, stage.decision["limits"]
+        readings = averaged(stage.sheet_print)
+        unknown = [c for c in limits if "spectrum" not in inks.facts.get(c, {})]
+        if readings.spectra is None or not unknown:
+            return
+        ramps = find_ramps(readings)
+        for channel in unknown:
+            ramp, at = ramps[channel], limits[channel] / 100.0
+            light = [np.interp(at, ramp.inputs, band) for band in ramp.light.T]
+            density = float(np.interp(at, ramp.inputs, ramp.density) - ramp.density[0])
+            seen = {"spectrum": rounded(light, 4), "density": round(density, 2)}
+            inks.facts = {**inks.facts, channel: {**seen, **inks.facts.get(channel, {})}}
+        inks.version += 1
+        set_history_author(inks, user, f"colours read on the ramps of {stage.build.mode.name}").save()
+
     def eye_subjects(self, build: Build) -> Sequence[EyeSubject]:
         return [EyeSubject(c, RAMP_STEPS, RAMP_FAULTS) for c in build.mode.ink_set.raw_channels]
 
@@ -157,7 +183,7 @@ class InkLimits(StageType[InkLimitsResult]):
             return {}
         shown: Details = {"older": older_limits(stage)[0]}
         splits = (stage.decision or {}).get("splits", []) if stage.decision else found.splits
-        shown["splits"] = [(s, _split_picture(s)) for s in splits]
+        shown["splits"] = [(s["parent"], _shared_ink(s), _split_picture(s)) for s in splits]
         if found.curves and stage.sheet_print is not None:
             shown["cost"] = cost_of(stage, self._limits(stage, found))
         return shown
@@ -166,15 +192,18 @@ class InkLimits(StageType[InkLimitsResult]):
         return (stage.decision or {}).get("limits") or found.percents
 
 
-def find(readings: ReadingSet, light: Mapping[str, str], marks: Marks) -> InkLimitsResult:
+def find(
+    readings: ReadingSet,
+    light: Mapping[str, str],
+    marks: Marks,
+    facts: Mapping[str, Mapping[str, Any]] | None = None,
+) -> InkLimitsResult:
     """Limits from ramps, lowered where the eye saw a fault earlier; splits of light inks by their parents."""
     ramps = find_ramps(readings)
     limits = {name: _limit(find_limit(ramp), marks, name) for name, ramp in ramps.items()}
-    splits = [
-        find_split(ramps[parent], ramps[name], limits[name]["percent"] / 100.0).as_dict()
-        for name, parent in light.items()
-        if name in ramps
-    ]
+    seconds = [c for c in light if (facts or {}).get(c, {}).get("role") == SECOND_BLACK]
+    shares = {c: found["percent"] / 100.0 for c, found in limits.items()}
+    splits = [s.as_dict() for s in find_splits(ramps, shares, light, seconds)]
     return InkLimitsResult(limits, {name: _curves(ramp) for name, ramp in ramps.items()}, splits)
 
 
@@ -224,16 +253,26 @@ def _curves(ramp: Ramp) -> dict[str, Any]:
     }
 
 
-def checked_splits(splits: Sequence[Mapping[str, Any]]) -> list[LightSplit]:
+def checked_splits(splits: Sequence[Mapping[str, Any]]) -> list[Split]:
     """Splits as the core knows them; `BadInput` for one that the light ink cannot carry."""
-    return [LightSplit(**s) for s in splits]
+    return [split_from(s) for s in splits]
+
+
+def _shared_ink(split: Mapping[str, Any]) -> str:
+    """The ink that a split adds: a light or medium one, or a second black."""
+    return str(split["second"] if "second" in split else split["light"])
+
+
+def _ends(split: Mapping[str, Any]) -> tuple[str, ...]:
+    return ("start",) if "second" in split else ("start", "end")
 
 
 def _split_picture(split: dict[str, Any]) -> str:
     made = checked_splits([split])[0]
     inputs = np.linspace(0.0, 1.0, 101)
     light, full = made.apply(inputs)
-    return split_plot(split, (100 * light).tolist(), (100 * full).tolist(), (100 * inputs).tolist())
+    named = {**split, "light": _shared_ink(split)}
+    return split_plot(named, (100 * light).tolist(), (100 * full).tolist(), (100 * inputs).tolist())
 
 
 def cost_of(stage: Stage, limits: Mapping[str, float]) -> dict[str, Any]:
@@ -241,10 +280,27 @@ def cost_of(stage: Stage, limits: Mapping[str, float]) -> dict[str, Any]:
     assert stage.sheet_print is not None
     ramps = find_ramps(averaged(stage.sheet_print))
     shares = {c: min(max(v, 1.0), 100.0) / 100.0 for c, v in limits.items() if c in ramps}
-    parents = {c: r for c, r in ramps.items() if c in "CMYK"}
+    first = stage.build.mode.ink_set.channels[:4]
+    parents = {c: r for c, r in ramps.items() if c in first}
     cost: Cost = limit_cost(parents, {c: v for c, v in shares.items() if c in parents})
     each = {c: moved(ramps[c], v) for c, v in shares.items()}
-    return {"gamut": cost.gamut_kept, "saved": cost.ink_saved, "each": each}
+    added = [_worth(stage, ramps, shares, c) for c in stage.build.mode.ink_set.channels[4:] if c in ramps]
+    return {"gamut": cost.gamut_kept, "saved": cost.ink_saved, "each": each, "added": added}
+
+
+def _worth(
+    stage: Stage, ramps: Mapping[str, Ramp], shares: Mapping[str, float], channel: str
+) -> dict[str, Any]:
+    """What a further ink adds to the gamut (percent) at its limit, and what its solid takes: ml/m2, and the
+    shop's money where a price is known.
+    """
+    load, price = ink_load(np.array([shares[channel]])), stage.build.mode.ink_set.price
+    return {
+        "channel": channel,
+        "gamut": gamut_added(ramps, shares, channel),
+        "load": load,
+        "price": None if price is None else load * price / 1000.0,
+    }
 
 
 def older_limits(stage: Stage) -> tuple[str, dict[str, float]]:
@@ -273,9 +329,10 @@ class LimitsForm(forms.DecisionForm):
         self.channels, self.splits = list(channels), list(splits)
         fields: dict[str, Any] = {c: forms.percent_field(f"{c}, %", 15) for c in self.channels}
         for split in self.splits:
-            for end in ("start", "end"):
-                label, found = f"{split['light']} crossover {end}, %", round(100.0 * split[end], 1)
-                fields[f"{split['light']}_{end}"] = forms.percent_field(label, 0, found)
+            name = _shared_ink(split)
+            for end in _ends(split):
+                label, found = f"{name} crossover {end}, %", round(100.0 * split[end], 1)
+                fields[f"{name}_{end}"] = forms.percent_field(label, 0, found)
         self.fields = {"version": self.fields["version"], **fields, "reason": self.fields["reason"]}
 
     def values(self) -> dict[str, Any]:
@@ -283,15 +340,10 @@ class LimitsForm(forms.DecisionForm):
         return {"limits": limits, "splits": [self._split(s) for s in self.splits]}
 
     def _split(self, split: dict[str, Any]) -> dict[str, Any]:
-        limit = min(split["limit"], self.cleaned_data[split["light"]] / 100.0)
-        return {
-            **split,
-            "limit": limit,
-            "start": self._share(split, "start"),
-            "end": self._share(split, "end"),
-        }
+        limit = min(split["limit"], self.cleaned_data[_shared_ink(split)] / 100.0)
+        return {**split, "limit": limit, **{end: self._share(split, end) for end in _ends(split)}}
 
     def _share(self, split: dict[str, Any], end: str) -> float:
         """The crossover as found when the form shows it unchanged, so that rounding does not move it."""
-        chosen = self.cleaned_data[f"{split['light']}_{end}"] / 100.0
+        chosen = self.cleaned_data[f"{_shared_ink(split)}_{end}"] / 100.0
         return float(split[end]) if abs(chosen - split[end]) < 0.0006 else chosen

@@ -30,13 +30,15 @@ from greyanchor.core.calibration.linearization import (
     touch_up,
 )
 from greyanchor.core.calibration.ramps import find_ramps
-from greyanchor.core.calibration.restore import short_chart
+from greyanchor.core.calibration.restore import baseline_from_ramps, short_chart
+from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.charts.patches import design
 from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.drawing.calibration import curve_plot, deviation_plot, tone_plot
-from greyanchor.library.models import PrintMode
+from greyanchor.library.models import InkSet, PrintMode
 from greyanchor.measuring.pipelines import channels_of, sent_channels, to_raw
+from greyanchor.measuring.services import averaged
 
 #: aim of the tone scale where nobody chose one
 USUAL_AIM = "sctv"
@@ -86,6 +88,9 @@ class Linearization(StageType[LinearizationResult]):
     lends, lends_field, lends_label = "curves", "curves", "the curves"
     result_class = LinearizationResult
 
+    def belongs(self, ink_set: InkSet) -> bool:
+        return not ink_set.parts_itself
+
     def take_over(self, stage: Stage) -> bool:
         """The ramps of the build this one is based on, when they reach the new limits."""
         base = stage.build.base
@@ -108,7 +113,7 @@ class Linearization(StageType[LinearizationResult]):
         return {**chosen, "aim": stage.options.get("aim", USUAL_AIM)}
 
     def chart(self, stage: Stage, options: dict[str, Any]) -> ChartDesign:
-        limits, splits = limits_and_splits(stage.build)
+        limits, splits = accepted.limits_and_splits(stage.build)
         inks = channels_of(stage.build.mode.ink_set)
         device = design("linearization", inks, None, 3.0, {c: limits[c] / 100.0 for c in inks})
         return ChartDesign(
@@ -121,7 +126,7 @@ class Linearization(StageType[LinearizationResult]):
 
     def compute(self, stage: Stage, readings: ReadingSet) -> LinearizationResult:
         stage.confirm_print = None  # it was printed through other curves
-        limits, _ = limits_and_splits(stage.build)
+        limits, _ = accepted.limits_and_splits(stage.build)
         options = stage.options
         return find(readings, limits, str(options.get("aim", USUAL_AIM)), options.get("touches"))
 
@@ -165,7 +170,7 @@ class Linearization(StageType[LinearizationResult]):
 
     def lend(self, stage: Stage, lender: PrintMode) -> dict[str, Any]:
         curves = CurveSet.from_csv(lender.curves, f"curves of {lender.name}")
-        mine, _ = limits_and_splits(stage.build)
+        mine, _ = accepted.limits_and_splits(stage.build)
         off = [c for c in curves.channels if abs(lender.limits[c] - mine[c]) > 0.1]
         if off:
             raise BadInput(
@@ -174,6 +179,11 @@ class Linearization(StageType[LinearizationResult]):
             )
         stage.result = LinearizationResult("inherited", {}, **curve_facts(curves)).to_json()
         return {}
+
+    def baseline(self, stage: Stage) -> tuple[ReadingSet, bool] | None:
+        if stage.confirm_print is not None and "confirm" in (stage.result or {}):
+            return averaged(stage.confirm_print), True
+        return predicted_baseline(stage, stage)
 
     def plots(self, stage: Stage) -> list[str]:
         found = self.required_result(stage)
@@ -198,22 +208,23 @@ def _ends(curves_csv: str) -> list[tuple[str, ScaleEnd]]:
     return [(c, end) for c, end in found if end.slope > STEEP]
 
 
-def limits_and_splits(build: Build) -> tuple[dict[str, float], list[dict[str, Any]]]:
-    """Accepted limits in percent, and how light inks share."""
-    decision = accepted.decided(build, names.INK_LIMITS)
-    return decision["limits"], decision.get("splits", [])
-
-
 def second_print(stage: Stage, curves_csv: str, purpose: str, device: Any, subject: str) -> ChartDesign:
     """A chart through the curves that an open stage has found, to see whether they hold."""
-    curves = CurveSet.from_csv(curves_csv, "curves of this build")
-    _, splits = limits_and_splits(stage.build)
+    way = accepted.way_of(stage.build, CurveSet.from_csv(curves_csv, "curves of this build"))
+    return ChartDesign(purpose, device, way.channels, way.raw, sent=way.sent, subject=subject)
+
+
+def predicted_baseline(stage: Stage, ramps: Stage) -> tuple[ReadingSet, bool] | None:
+    """What the short chart prints through the curves of `stage`, as the ramps of a linearization predict it;
+    None where these were not read.
+    """
+    result = stage.result or {}
+    if ramps.sheet_print is None or "curves_csv" not in result:
+        return None
     inks = channels_of(stage.build.mode.ink_set)
-    share = to_raw(splits, inks)
-    sent = sent_channels(stage.build.mode.ink_set, splits)
-    return ChartDesign(
-        purpose, device, inks, lambda values: share(curves.apply(values)), sent=sent, subject=subject
-    )
+    chart, _ = lay_out(short_chart(len(inks)), inks, shuffle_seed=3)
+    curves = CurveSet.from_csv(result["curves_csv"], "accepted curves")
+    return baseline_from_ramps(averaged(ramps.sheet_print), curves, chart), False
 
 
 def _scale(s: ToneScale) -> dict[str, Any]:

@@ -11,8 +11,8 @@ from greyanchor.builds.stages.accepted import decided
 from greyanchor.builds.stages.names import INK_LIMITS
 from greyanchor.core.calibration.byeye import MatchPair, match_pairs
 from greyanchor.core.colour.colorimetry import Array, lab_to_xyz
-from greyanchor.core.verification.generic_aims import aim_lab
-from greyanchor.measuring.pipelines import to_raw
+from greyanchor.core.verification.generic import generic_lab
+from greyanchor.measuring.pipelines import channels_of, to_raw
 
 #: how often each pair is matched
 REPEATS = 2
@@ -20,10 +20,10 @@ REPEATS = 2
 
 def pairs(build: Build) -> dict[str, list[MatchPair]]:
     """Pairs to match for every channel, from the usual colours of its inks."""
-    limits = decided(build, INK_LIMITS)["limits"]
-    paper = lab_to_xyz(aim_lab(np.zeros((1, 4)))[0])
-    solids = lab_to_xyz(aim_lab(np.eye(4)))
-    return {c: match_pairs(c, limits[c] / 100.0, paper, solids[i]) for i, c in enumerate("CMYK")}
+    limits, inks = decided(build, INK_LIMITS)["limits"], channels_of(build.mode.ink_set)
+    paper = lab_to_xyz(generic_lab(np.zeros((1, len(inks))), inks)[0])
+    solids = lab_to_xyz(generic_lab(np.eye(len(inks)), inks))
+    return {c: match_pairs(c, limits[c] / 100.0, paper, solids[i]) for i, c in enumerate(inks)}
 
 
 def matched(stage: Stage, channel: str) -> dict[str, Any]:
@@ -40,8 +40,8 @@ def step_widths(known: dict[str, list[MatchPair]]) -> dict[str, dict[str, float]
 
 def raw_steps(build: Build, channel: str) -> Array:
     """Raw values of the paper, of the ink at its limit, and of the steps of every pair, (n, channels)."""
-    decision = decided(build, INK_LIMITS)
+    decision, inks = decided(build, INK_LIMITS), channels_of(build.mode.ink_set)
     steps = [s for p in pairs(build)[channel] for s in p.steps]
-    raw = np.zeros((2 + len(steps), 4))
-    raw[1:, "CMYK".index(channel)] = [decision["limits"][channel] / 100.0, *steps]
-    return to_raw(decision.get("splits", []))(raw)
+    raw = np.zeros((2 + len(steps), len(inks)))
+    raw[1:, inks.index(channel)] = [decision["limits"][channel] / 100.0, *steps]
+    return to_raw(decision.get("splits", []), inks)(raw)

@@ -40,7 +40,7 @@ class ProfileStageResult(StageResult):
 @register
 class ProfileStage(StageType[ProfileStageResult]):
     name = names.PROFILE
-    position = 5
+    position = 6
     title = "Profile"
     purpose = "The ICC profile of this mode: separation and tables."
     why = (

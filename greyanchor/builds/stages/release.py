@@ -19,7 +19,7 @@ from greyanchor.library.modes.services import release_mode
 @register
 class Release(StageType[StageResult]):
     name = names.RELEASE
-    position = 7
+    position = 8
     title = "Release"
     purpose = "Into the library, for every operator of every site."
     why = (
@@ -29,6 +29,7 @@ class Release(StageType[StageResult]):
     )
     accept_label = "Release to library"
     on_start_page = False
+    films = None
     releases = True
     result_class = StageResult
 

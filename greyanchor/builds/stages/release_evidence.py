@@ -12,7 +12,9 @@ from django.utils import timezone
 from greyanchor.accounts.roles import RELEASE, needs
 from greyanchor.builds.models import Build, Stage
 from greyanchor.builds.stages.registry import stage_types, type_of
+from greyanchor.core.calibration.film import TRUE_LARGEST, TRUE_MEAN
 from greyanchor.core.errors import BadInput
+from greyanchor.core.measurement.repeatability import Comparison
 from greyanchor.library.models import KeptText, PrintMode, ShopRules
 from greyanchor.library.modes.services import locked_mode, release_mode
 from greyanchor.measuring.models import ReadingPass, written
@@ -29,10 +31,29 @@ def evidence(mode: PrintMode, build: Build | None = None) -> list[dict[str, Any]
     is one.
     """
     rules = ShopRules.current()
+    if mode.ink_set.is_film:
+        films = [_opaque(mode), _dots(mode)]
+        return [_double(mode, build), *films] if rules.double_reading else films
     items = [_profile(mode, rules), _check(mode, rules)]
     if rules.trial_print:
         items.append(_trial(mode))
     return [_double(mode, build), *items] if rules.double_reading else items
+
+
+def _opaque(mode: PrintMode) -> dict[str, Any]:
+    film = mode.film
+    if not film.get("density"):
+        return _fact("opacity", False, "how opaque its solid is, was not found")
+    words = f"{film['which']} density {film['density']:.2f}, {film['asked']:g} is asked for"
+    return _fact("opacity", film["density"] >= film["asked"], f"the solid has {words}")
+
+
+def _dots(mode: PrintMode) -> dict[str, Any]:
+    film = mode.film
+    if "mean" not in film:
+        return _fact("dots", False, "its dots were not confirmed by a second print")
+    words = f"dots within {film['mean']:.2f} % mean and {film['max']:.2f} % largest, confirmed by a print"
+    return _fact("dots", film["mean"] <= TRUE_MEAN and film["max"] <= TRUE_LARGEST, words)
 
 
 def _trial(mode: PrintMode) -> dict[str, Any]:
@@ -54,7 +75,8 @@ def _double(mode: PrintMode, build: Build | None) -> dict[str, Any]:
             False,
             f"{mode.name} was not made in a log of this shop, so no double reading is known",
         )
-    missing, worst = [], 0.0
+    missing: list[str] = []
+    worst: Comparison | None = None
     for stage in build.stages.filter(
         kind__in=[t.name for t in stage_types() if t.read_twice_rule]
     ).select_related("sheet_print"):
@@ -64,12 +86,13 @@ def _double(mode: PrintMode, build: Build | None) -> dict[str, Any]:
         if found is None:
             missing.append(f"{title} was read once")
         elif not found.acceptable():
-            missing.append(f"the passes of {title} differ by {found.mean:.2f} dE00 mean")
-        else:
-            worst = max(worst, found.mean)
+            missing.append(f"the passes of {title} differ by {found.within}")
+        elif worst is None or found.mean > worst.mean:
+            worst = found
     if missing:
         return _fact("double reading", False, "; ".join(missing))
-    return _fact("double reading", True, f"read twice, passes within {worst:.2f} dE00 mean")
+    text = f"read twice, passes within {worst.within}" if worst else "nothing was read in this build"
+    return _fact("double reading", True, text)
 
 
 def _profile(mode: PrintMode, rules: ShopRules) -> dict[str, Any]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -11,7 +11,7 @@ import numpy as np
 from greyanchor.builds import forms
 from greyanchor.builds.models import Build, Stage
 from greyanchor.builds.stages import names
-from greyanchor.builds.stages.accepted import curves_of
+from greyanchor.builds.stages.accepted import way_of
 from greyanchor.builds.stages.base import (
     ChartDesign,
     Details,
@@ -22,7 +22,6 @@ from greyanchor.builds.stages.base import (
     rounded,
 )
 from greyanchor.builds.stages.eye_marks import limit_seen
-from greyanchor.builds.stages.linearization import limits_and_splits
 from greyanchor.builds.stages.registry import register
 from greyanchor.core.calibration.byeye import TOTAL_FAULTS
 from greyanchor.core.calibration.consequences import drying_minutes, ink_load
@@ -34,13 +33,13 @@ from greyanchor.core.calibration.totalink import (
     lightness_at,
     recommend,
 )
-from greyanchor.core.charts.patches import design
+from greyanchor.core.charts.patches import design, neighbours
 from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.drawing.calibration import total_ink_plot
-from greyanchor.library.models import PrintMode
-from greyanchor.measuring.pipelines import channels_of, sent_channels, to_raw
+from greyanchor.library.models import InkSet, PrintMode
+from greyanchor.measuring.pipelines import channels_of
 from greyanchor.measuring.services import averaged
 
 #: sums of the picture of an overprint, percent
@@ -80,16 +79,17 @@ class TotalInkStage(StageType[TotalInkResult]):
     lends, lends_field, lends_label = "total ink", "total_ink", "the total"
     result_class = TotalInkResult
 
+    def belongs(self, ink_set: InkSet) -> bool:
+        return not ink_set.parts_itself and len(ink_set.channels) > 1
+
     def opening_options(self, stage: Stage) -> dict[str, Any] | None:
         return {}
 
     def chart(self, stage: Stage, options: dict[str, Any]) -> ChartDesign:
-        _, splits = limits_and_splits(stage.build)
-        inks = channels_of(stage.build.mode.ink_set)
-        share, curves = to_raw(splits, inks), curves_of(stage.build)
-        sent = sent_channels(stage.build.mode.ink_set, splits)
-        device = design("total-ink", inks)
-        return ChartDesign("total-ink", device, inks, lambda values: share(curves.apply(values)), sent=sent)
+        way = way_of(stage.build)
+        return ChartDesign(
+            "total-ink", design("total-ink", way.channels), way.channels, way.raw, sent=way.sent
+        )
 
     def compute(self, stage: Stage, readings: ReadingSet) -> TotalInkResult:
         return find(readings, stage.options.get("marks", {}))
@@ -97,7 +97,9 @@ class TotalInkStage(StageType[TotalInkResult]):
     def headline(self, stage: Stage) -> str:
         found = self.result(stage)
         if stage.decision and "total_ink" in stage.decision:
-            return f"{stage.decision['total_ink']:.0f} %"
+            together = (stage.decision or {}).get("overprints") or {}
+            less = "".join(f", {k} {v:.0f} %" for k, v in together.items())
+            return f"{stage.decision['total_ink']:.0f} %{less}"
         return f"{found.percent:.0f} %" if found else super().headline(stage)
 
     def objections(self, stage: Stage, values: dict[str, Any] | None) -> list[str]:
@@ -107,16 +109,18 @@ class TotalInkStage(StageType[TotalInkResult]):
         return ["the total was moved from what was found"]
 
     def check_values(self, values: dict[str, Any]) -> None:
-        if not 120 <= values["total_ink"] <= 400:
-            raise BadInput(f"a total ink of {values['total_ink']:g} % lies outside 120..400 %")
+        if not 100 <= values["total_ink"] <= 800:
+            raise BadInput(f"a total ink of {values['total_ink']:g} % lies outside 100..800 %")
 
     def found_values(self, stage: Stage) -> dict[str, Any]:
-        return {"total_ink": self.required_result(stage).percent}
+        found = self.required_result(stage)
+        return {"total_ink": found.percent, "overprints": held_together(found)}
 
     def decision_form(self, stage: Stage, data: Any, initial: dict[str, Any]) -> forms.DecisionForm:
         found = self.result(stage)
         first = {"total_ink": found.percent} if found else {}
-        return TotalInkForm(data, initial=initial | first, prefix=self.name)
+        held = held_together(found) if found else {}
+        return TotalInkForm(data, initial=initial | first, prefix=self.name, overprints=held)
 
     def apply_to_mode(self, mode: PrintMode, stage: Stage | None) -> None:
         mode.total_ink = (stage.decision or {}).get("total_ink") if stage else None
@@ -126,16 +130,17 @@ class TotalInkStage(StageType[TotalInkResult]):
         return {"total_ink": lender.total_ink}
 
     def eye_subjects(self, build: Build) -> Sequence[EyeSubject]:
-        return [EyeSubject(name, _steps(name), TOTAL_FAULTS) for name in OVERPRINTS]
+        inks = channels_of(build.mode.ink_set)
+        return [EyeSubject(name, _steps(name, inks), TOTAL_FAULTS) for name in overprints_of(inks)]
 
     def eye_raw(self, build: Build, subject: EyeSubject) -> Array:
-        inks, channels = _inks(subject.name), channels_of(build.mode.ink_set)
+        way = way_of(build)
+        inks = _inks(subject.name, way.channels)
         sums = np.array(subject.steps) / 100.0
-        device = np.zeros((len(sums), len(channels)))
+        device = np.zeros((len(sums), len(way.channels)))
         for ink in inks:
-            device[:, channels.index(ink)] = np.minimum(sums / len(inks), 1.0)
-        _, splits = limits_and_splits(build)
-        return to_raw(splits, channels)(curves_of(build).apply(device))
+            device[:, way.channels.index(ink)] = np.minimum(sums / len(inks), 1.0)
+        return way.raw(device)
 
     def compute_by_eye(self, stage: Stage, marks: Marks) -> TotalInkResult:
         seen = limit_seen(marks, "all")
@@ -154,18 +159,40 @@ class TotalInkStage(StageType[TotalInkResult]):
         found = self.result(stage)
         if found is None or stage.sheet_print is None:
             return {}
-        return {"consequences": consequences(stage, self._total(stage, found))}
+        together = (stage.decision or {}).get("overprints", held_together(found))
+        return {"consequences": consequences(stage, self._total(stage, found)), "together": together}
 
     def _total(self, stage: Stage, found: TotalInkResult) -> float:
         return float((stage.decision or {}).get("total_ink", found.percent))
 
 
-def _inks(overprint: str) -> list[str]:
-    return list("CMYK") if overprint == "all" else overprint.split("+")
+def held_together(found: TotalInkResult) -> dict[str, float]:
+    """Sums (percent) that inks keep to together, below the total and below what they could: where more brings
+    no more colour, or where the eye saw a fault.
+    """
+    out = {}
+    for o in found.overprints:
+        known = [v for v in (o["percent"] if o["stalls"] else None, o["eye"]) if v is not None]
+        most = min(found.percent, 100.0 * len(o["channels"]))
+        if o["name"] != "all" and known and min(known) < most - 0.5:
+            out[str(o["name"])] = max(100.0, round(min(known), 1))
+    return out
 
 
-def _steps(overprint: str) -> tuple[int, ...]:
-    most = 100 * len(_inks(overprint))
+def overprints_of(channels: Sequence[str]) -> tuple[str, ...]:
+    """Overprints that are judged by eye: all inks, C M Y and their pairs, and each further ink with its
+    neighbours.
+    """
+    pairs = [f"{further}+{near}" for further in channels[4:] for near in neighbours(further, channels)]
+    return tuple(o for o in (*OVERPRINTS, *pairs) if set(_inks(o, channels)) <= set(channels))
+
+
+def _inks(overprint: str, channels: Sequence[str]) -> list[str]:
+    return list(channels[:4]) if overprint == "all" else overprint.split("+")
+
+
+def _steps(overprint: str, channels: Sequence[str]) -> tuple[int, ...]:
+    most = 100 * len(_inks(overprint, channels))
     return tuple(s for s in SUM_STEPS if s <= most)
 
 
@@ -218,9 +245,13 @@ def consequences(stage: Stage, total: float) -> dict[str, float]:
 
 
 class TotalInkForm(forms.DecisionForm):
-    """Total ink in percent."""
+    """Total ink in percent, and the sums of inks that hold less together."""
 
-    total_ink = forms.percent_field("Total ink, %", 120, most=400)
+    total_ink = forms.percent_field("Total ink, %", 100, most=800)
+
+    def __init__(self, *args: Any, overprints: Mapping[str, float] | None = None, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.overprints = dict(overprints or {})
 
     def values(self) -> dict[str, Any]:
-        return {"total_ink": self.cleaned_data["total_ink"]}
+        return {"total_ink": self.cleaned_data["total_ink"], "overprints": self.overprints}

@@ -91,16 +91,28 @@ def _decision_form(stage: Stage, build: Build, data: Any = None) -> forms.Decisi
 
 def _option_forms(build: Build) -> dict[str, Any]:
     stages = {s.kind: s for s in build.stages.all()}
-    total = (stages[names.TOTAL_INK].decision or {}).get("total_ink", 300)
+    most = 100 * len(build.mode.ink_set.channels)
+    total_stage = stages.get(names.TOTAL_INK)
+    said: dict[str, Any] = (total_stage.decision if total_stage else None) or {}
+    total = said.get("total_ink", min(300, most))
+
+    def chosen(name: str) -> dict[str, Any]:
+        return stages[name].options if name in stages else {}
+
     return {
         "profile_chart": forms.ProfileChartOptions(
-            initial={**build.measuring, **stages[names.PROFILE_CHART].options}
+            initial={**build.measuring, **chosen(names.PROFILE_CHART)}
         ),
         "profile": forms.ProfileOptions(
-            initial={"title": build.mode.name, "total_ink": total, **_shown(stages[names.PROFILE].options)}
+            channels=build.mode.ink_set.channels,
+            initial={
+                "title": build.mode.name,
+                "total_ink": total,
+                **_shown({"overprints": said.get("overprints", {}), **chosen(names.PROFILE)}),
+            },
         ),
-        "check": forms.CheckOptions(initial=stages[names.CHECK].options),
-        "tone_aim": forms.ToneAimForm(initial=stages[names.LINEARIZATION].options),
+        "check": forms.CheckOptions(initial=chosen(names.CHECK)),
+        "tone_aim": forms.ToneAimForm(initial=chosen(names.LINEARIZATION)),
         "measuring": forms.MeasuringForm(
             initial={"method": "strip", "page": "a4", "dots": 1, **build.measuring}
         ),
@@ -110,7 +122,8 @@ def _option_forms(build: Build) -> dict[str, Any]:
 def _shown(options: dict[str, Any]) -> dict[str, Any]:
     """Options of a profile as its form shows them: limits of single inks in one line."""
     limits = ", ".join(f"{c}={v:g}" for c, v in (options.get("limits") or {}).items())
-    return {**options, "limits": limits}
+    overprints = ", ".join(f"{k}={v:g}" for k, v in (options.get("overprints") or {}).items())
+    return {**options, "limits": limits, "overprints": overprints}
 
 
 def stage_of(pk: int, kind: str) -> Stage:
@@ -374,7 +387,7 @@ def stage_redo(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
 @require_POST
 def profile_start(request: HttpRequest, pk: int) -> HttpResponse:
     stage = stage_of(pk, names.PROFILE)
-    form = forms.ProfileOptions(request.POST)
+    form = forms.ProfileOptions(request.POST, channels=stage.build.mode.ink_set.channels)
     if not form.is_valid():
         _show_form_errors(request, form)
         return back_to(stage)

@@ -17,6 +17,7 @@ from greyanchor.builds.views.builds import back_to, build_of, download, show_ref
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
 from greyanchor.core.numbers import parse_number
+from greyanchor.measuring.pipelines import channels_of
 
 
 @require_GET
@@ -78,7 +79,8 @@ def stage_mark(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
 def match_page(request: HttpRequest, pk: int, channel: str) -> HttpResponse:
     """Match steps to dithers by eye, one channel at a time."""
     stage = stage_of(pk, names.LINEARIZATION)
-    if channel not in "CMYK" or stage.state != Stage.State.OPEN:
+    inks = channels_of(stage.build.mode.ink_set)
+    if channel not in inks or stage.state != Stage.State.OPEN:
         raise BadInput("pairs are matched while linearization is open")
     if request.method == "POST":
         facts: dict[str, list[float]] = {}
@@ -91,7 +93,7 @@ def match_page(request: HttpRequest, pk: int, channel: str) -> HttpResponse:
         except BadInput as error:
             show_refusal(request, error)
             return redirect("match", pk=pk, channel=channel)
-        following = next((c for c in "CMYK" if not matched(stage, c)), None)
+        following = next((c for c in inks if not matched(stage, c)), None)
         if following:
             messages.success(request, f"{channel} is matched. {following} comes next.")
             return redirect("match", pk=pk, channel=following)
@@ -118,6 +120,18 @@ def stage_tone_aim(request: HttpRequest, pk: int) -> HttpResponse:
 
 @takes(MAKE)
 @require_POST
+def stage_choose(request: HttpRequest, pk: int, kind: str) -> HttpResponse:
+    """Take a choice that changes what a stage found; a second print through the old one is set aside."""
+    stage = stage_of(pk, kind)
+    try:
+        curve_edits.choose(stage, request.POST)
+    except BadInput as error:
+        show_refusal(request, error)
+    return back_to(stage)
+
+
+@takes(MAKE)
+@require_POST
 def stage_touch(request: HttpRequest, pk: int) -> HttpResponse:
     """Move a handle of a curve, or take a channel's moves back."""
     stage = stage_of(pk, names.LINEARIZATION)
@@ -135,11 +149,12 @@ def stage_touch(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_GET
-def stage_curves(request: HttpRequest, pk: int, ending: str) -> HttpResponse:
-    """The linearization curves as CSV or JSON."""
-    stage = stage_of(pk, names.LINEARIZATION)
-    if not stage.result:
+def stage_curves(request: HttpRequest, pk: int, kind: str, ending: str) -> HttpResponse:
+    """The curves that a stage found as CSV or JSON."""
+    stage = stage_of(pk, kind)
+    if "curves_csv" not in (stage.result or {}):
         raise BadInput("there are no curves yet")
+    assert stage.result is not None
     text = stage.result["curves_csv"]
     if ending == "json":
         return download(CurveSet.from_csv(text).to_json(), "application/json", f"curves-{pk}.json")

@@ -13,7 +13,7 @@ from greyanchor.accounts.roles import MAKE, takes
 from greyanchor.builds import forms
 from greyanchor.builds.lifecycle import redo, start
 from greyanchor.builds.models import Build
-from greyanchor.builds.stages.registry import named, stage_types
+from greyanchor.builds.stages.registry import stage_types, type_of
 from greyanchor.core.errors import BadInput
 from greyanchor.core.printing.handling import SOURCE_WORDS
 from greyanchor.library.machines.readiness import dues_of
@@ -49,7 +49,7 @@ def new_build(request: HttpRequest) -> HttpResponse:
         except BadInput as error:
             form.add_error(None, error.sentence)
         else:
-            messages.success(request, "The environment is frozen. Ink limits come first.")
+            messages.success(request, f"The environment is frozen. {_first(build)} comes first.")
             return redirect("build", pk=build.pk)
     printers = forms.usable_printers()
     context = {
@@ -64,6 +64,11 @@ def new_build(request: HttpRequest) -> HttpResponse:
     return render(request, "builds/new_build.html", context, status=422 if request.method == "POST" else 200)
 
 
+def _first(build: Build) -> str:
+    """The stage that a build begins with."""
+    return type_of(build.stages.earliest("position")).title
+
+
 def _usual(printer: Printer) -> dict[str, Any]:
     """What the form takes when a printer is chosen, its first ink set, its slowest passes and a usual
     resolution, and what it has of each.
@@ -75,6 +80,10 @@ def _usual(printer: Printer) -> dict[str, Any]:
         "ink_set": str(first.pk) if first else "",
         "passes": str(passes),
         "resolution": str(resolution),
+        "driver_media": next(iter(printer.driver.get("media") or []), ""),
+        "driver_quality": next(iter(printer.driver.get("quality") or []), ""),
+        "parts_itself": [str(i.pk) for i in printer.ink_sets.all() if i.parts_itself],
+        "films": [str(i.pk) for i in printer.ink_sets.all() if i.is_film],
         "has": {
             "ink_set": [str(i.pk) for i in printer.ink_sets.all()],
             "passes": list(map(str, printer.passes)),
@@ -103,7 +112,7 @@ def _suggestion(request: HttpRequest) -> dict[str, Any]:
             "printer": chosen_printer.pk,
             "ink_set": next((i.pk for i in chosen_printer.ink_sets.all() if i.can_be_built), None),
             "passes": 8 if 8 in chosen_printer.passes else max(chosen_printer.passes),
-            "resolution": _usual(chosen_printer)["resolution"],
+            **{k: _usual(chosen_printer)[k] for k in ("resolution", "driver_media", "driver_quality")},
         }
     if chosen_media:
         initial["media"] = chosen_media.pk
@@ -136,6 +145,8 @@ def branch(request: HttpRequest, pk: int, purpose: str) -> HttpResponse:
     """Begin a build that is based on a mode in use: what it keeps and what it asks for is reported first."""
     mode = get_object_or_404(PrintMode.objects.select_related("printer", "media"), pk=pk)
     wanted = Build.Purpose(purpose)
+    serving = [t for t in stage_types() if t.serves(mode.ink_set)]
+    kept = [t.title for t in serving if t.name in start.KEEPS[wanted]]
     faster = [p for p in mode.printer.passes if p <= mode.environment["passes"]]
     form = forms.FasterForm(
         request.POST or None,
@@ -162,16 +173,15 @@ def branch(request: HttpRequest, pk: int, purpose: str) -> HttpResponse:
             messages.error(request, f"{error.sentence} Nothing was changed.")
             status = 422
         else:
-            kept = ", ".join(named(k).title.lower() for k in start.KEEPS[wanted])
-            messages.success(request, f"Begun: {wanted.label}." + (f" Kept: {kept}." if kept else ""))
+            said = f" Kept: {', '.join(k.lower() for k in kept)}." if kept else ""
+            messages.success(request, f"Begun: {wanted.label}.{said}")
             return redirect("build", pk=build.pk)
-    kept_kinds = start.KEEPS[wanted]
     context = {
         "mode": mode,
         "purpose": wanted,
-        "why": start.WHY[wanted],
-        "kept": [named(k).title for k in kept_kinds],
-        "asked": [t.title for t in stage_types() if t.name not in kept_kinds],
+        "why": start.FILM_WHY if mode.ink_set.is_film else start.WHY[wanted],
+        "kept": kept,
+        "asked": [t.title for t in serving if t.title not in kept],
         "form": form if wanted == Build.Purpose.FASTER else None,
     }
     return render(request, "builds/branch_page.html", context, status=status)
@@ -180,8 +190,10 @@ def branch(request: HttpRequest, pk: int, purpose: str) -> HttpResponse:
 @takes(MAKE)
 def change_environment(request: HttpRequest, pk: int) -> HttpResponse:
     """Change the frozen environment: first what becomes void is listed, then it is asked again."""
-    build = get_object_or_404(Build.objects.select_related("mode__printer", "mode__media"), pk=pk)
-    form = forms.EnvironmentForm(request.POST or None, initial=build.environment)
+    build = get_object_or_404(
+        Build.objects.select_related("mode__printer", "mode__media", "mode__ink_set"), pk=pk
+    )
+    form = forms.EnvironmentForm(request.POST or None, initial=build.environment, mode=build.mode)
     context: dict[str, Any] = {"build": build, "mode": build.mode, "form": form, "version": build.version}
     status = 200
     if request.method == "POST" and form.is_valid():
@@ -197,7 +209,7 @@ def change_environment(request: HttpRequest, pk: int) -> HttpResponse:
                     form.cleaned_data["reason"],
                     request.user,
                 )
-                messages.success(request, "The environment is frozen again. Ink limits come first.")
+                messages.success(request, f"The environment is frozen again. {_first(build)} comes first.")
                 return redirect("build", pk=pk)
             context["voids"] = redo.voided_by_environment(build)
         except BadInput as error:

@@ -15,6 +15,7 @@ from greyanchor.checks import services
 from greyanchor.checks.diagnosing import diagnosis_of
 from greyanchor.checks.forms import PredictionForm
 from greyanchor.checks.models import Check
+from greyanchor.checks.paper_reason import paper_reason
 from greyanchor.checks.queries import check_view, checks, prediction_view
 from greyanchor.checks.reports import as_json, label_facts, report_facts
 from greyanchor.checks.strip_prints import keep_aim_of
@@ -55,7 +56,8 @@ def check_of(pk: int) -> Check:
 
 @require_GET
 def check_page(request: HttpRequest, pk: int) -> HttpResponse:
-    context = {**check_view(check_of(pk)), "sizes": SIZES}
+    check = check_of(pk)
+    context = {**check_view(check), "sizes": SIZES, "paper": paper_reason(check)}
     return render(request, "checks/check_page.html", context)
 
 

@@ -149,7 +149,7 @@ def render_page(
         runs = [tagging] if device == "tiff24nc" and not own else [*runs, tagging]
     _prepare(path, folder)
     with ThreadPoolExecutor(len(runs)) as pool:
-        list(pool.map(lambda options: _run(path, folder, options, seconds), runs))
+        list(pool.map(lambda options: run(path, folder, options, seconds), runs))
     if tags is not None and len(runs) == 1:
         if not tags.exists():
             raise BadInput(f"it has no page {page}", path.name)
@@ -217,8 +217,13 @@ def _prepare(path: Path, folder: Path) -> None:
             shutil.copyfile(path, source)
 
 
-def _run(path: Path, folder: Path, options: list[str], seconds: float) -> None:
-    """Ghostscript on a copy of the file in its own folder; nothing else may be read or written."""
+def run(path: Path, folder: Path, options: list[str], seconds: float = MOST_SECONDS) -> None:
+    """Ghostscript on a copy of the file in its own folder, which may be there already, rewritten; nothing
+    else may be read or written.
+
+    Raises `BadInput`, naming the file, where it is missing, refuses the file, or reaches a limit.
+    """
+    _prepare(path, folder)
     program = ghostscript()
     if program is None:
         raise BadInput(f"pages cannot be drawn here: {_INSTALL}", path.name)

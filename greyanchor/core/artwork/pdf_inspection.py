@@ -13,6 +13,7 @@ import numpy as np
 
 from greyanchor.core.artwork.findings import ArtworkFacts, Finding, PageFacts, ranked
 from greyanchor.core.artwork.pdf import box_of, is_name, name_text, open_pdf, operators_of, page_of
+from greyanchor.core.artwork.tint_function import words_of
 from greyanchor.core.errors import BadInput
 
 Progress = Callable[[float, str], None]
@@ -341,7 +342,7 @@ def _space(space: Any, seen: _Seen) -> str:
     elif kind == "Separation":
         name = spot_name(space[1])
         if name not in ("All", "None", "Cyan", "Magenta", "Yellow", "Black"):
-            seen.spots[name] = _alternate(space)
+            seen.spots[name] = words_of(space, _PROCESS)
         return name
     elif kind == "DeviceN":
         for ink in space[1]:
@@ -362,20 +363,6 @@ def spot_name(value: Any) -> str:
         return plain
 
 
-def _alternate(space: Any) -> str:
-    """What stands in for a spot colour at full strength, in words."""
-    inner = space[2]
-    kind = name_text(inner if is_name(inner) else inner[0])
-    function = space[3]
-    ends = function.get("/C1") if hasattr(function, "get") else None
-    if ends is None:
-        return f"the file's own {_PROCESS.get(kind, kind) or kind}"
-    values = [float(v) for v in ends]
-    if kind == "Lab":
-        return f"L* {values[0]:.0f} a* {values[1]:.0f} b* {values[2]:.0f}"
-    return f"{_PROCESS.get(kind, kind) or kind} {' '.join(f'{100 * v:.0f}' for v in values)} %"
-
-
 def _missing(font: Any) -> str:
     """The name of a font that is not in the file; empty for one that is."""
     if font is None or name_text(font.get("/Subtype")) == "Type3":
@@ -391,6 +378,11 @@ def page_is_cmyk(path: Path, number: int) -> bool:
     """Whether a page has colours that R G B cannot hold as they are: C M Y K or spot colours."""
     seen = _seen_on(path, number)
     return bool(seen.spots) or any(c.startswith("C M Y K") for c in seen.colours)
+
+
+def colours_of_page(path: Path, number: int) -> list[str]:
+    """Colour spaces of a page in words, such as ``R G B with a profile``."""
+    return sorted(c for c in _seen_on(path, number).colours if c)
 
 
 def spots_of_page(path: Path, number: int) -> list[str]:

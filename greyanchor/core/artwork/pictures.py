@@ -26,7 +26,7 @@ MOST_SIDE = 1_000_000
 USUAL_PPI = 300.0
 #: bytes of a band that is held in memory
 _BAND_BYTES = 24 * 2**20
-KINDS = {"grey": 1, "rgb": 3, "cmyk": 4}
+KINDS = {"grey": 1, "rgb": 3, "cmyk": 4, "spots": 0}
 _SPACES = {"grey": "GRAY", "rgb": "RGB", "cmyk": "CMYK"}
 #: interpretations of libvips by what they hold
 _GREY, _RGB, _CMYK = ("b-w", "grey16"), ("srgb", "rgb", "rgb16"), ("cmyk",)
@@ -41,7 +41,7 @@ class Picture:
     image
         Of libvips.
     kind
-        ``grey``, ``rgb`` or ``cmyk``.
+        ``grey``, ``rgb`` or ``cmyk``; ``spots`` where all its channels are inks of their own.
     profile
         The profile that the file carries, where it fits; else None.
     ppi
@@ -194,6 +194,52 @@ def open_picture(path: str | Path, page: int = 1, random: bool = False) -> Pictu
         return _plain(image.autorot() if turned else image, bool(turned), path.name)
     except pyvips.Error as error:
         raise _damaged(error).at(path.name) from error
+
+
+def open_inks(path: str | Path, page: int = 1) -> Picture | None:
+    """A TIFF that says of its channels that they are inks, and names them where they are not C, M, Y and K;
+    None for another picture.
+
+    Raises `BadInput`, naming the file, where it has inks and does not say which.
+    """
+    import tifffile
+
+    path = Path(path)
+    with open(path, "rb") as file:
+        if file.read(2) not in (b"II", b"MM"):
+            return None
+    try:
+        with tifffile.TiffFile(path) as tiff:
+            if page > len(tiff.pages):
+                return None
+            tags = tiff.pages[page - 1].tags
+            if int(tags.valueof(262, -1)) != 5:
+                return None
+            count, text = int(tags.valueof(277, 1)), tags.valueof(333, "")
+    except (tifffile.TiffFileError, ValueError, OSError) as error:
+        raise _damaged(error).at(path.name) from error
+    said = text if isinstance(text, str) else str(text)
+    names = tuple(n.strip() for n in said.split("\0") if n.strip())
+    if count <= 5 and len(names) != count:
+        return None  # C M Y K, perhaps with transparency
+    if len(names) != count or len(set(names)) != count:
+        raise BadInput(
+            f"it has {count} inks and names {len(names)} of them: save it with the name of each", path.name
+        )
+    pyvips = _vips()
+    try:
+        image = pyvips.Image.new_from_file(str(path), page=page - 1, access="sequential")
+        _check_size(image, path.name)
+    except pyvips.Error as error:
+        raise _damaged(error).at(path.name) from error
+    if image.format not in ("uchar", "ushort") or int(image.bands) != count:
+        raise BadInput(f"its inks are of the kind {image.format}; 8 and 16 bits are taken", path.name)
+    usual = ({"C", "Cyan"}, {"M", "Magenta"}, {"Y", "Yellow"}, {"K", "Black"})
+    has_process = count >= 4 and all(n in known for n, known in zip(names, usual))
+    ppi = float(image.xres) * 25.4
+    known = 10.0 <= ppi <= 20000.0 and abs(ppi - 25.4) > 0.01
+    kind, spots = ("cmyk", names[4:]) if has_process else ("spots", names)
+    return Picture(image, kind, None, ppi if known else USUAL_PPI, known, (), spots)
 
 
 def layers_text(picture: Picture) -> str:

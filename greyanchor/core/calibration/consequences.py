@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from greyanchor.core.calibration.ramps import Ramp
+from greyanchor.core.charts.patches import neighbours
 from greyanchor.core.colour.colorimetry import Array, spectra_to_xyz, xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.printing.ink_load import LOAD_AT_FULL
@@ -49,6 +50,33 @@ def limit_cost(ramps: Mapping[str, Ramp], limits: Mapping[str, float]) -> Cost:
     kept = hull_volume(_overprints(ramps, {c: min(wanted[c], best[c]) for c in ramps}))
     saved = 1.0 - sum(wanted.values()) / sum(tops.values())
     return Cost(100.0 * kept / whole if whole else 100.0, 100.0 * saved)
+
+
+def gamut_added(ramps: Mapping[str, Ramp], limits: Mapping[str, float], channel: str) -> float:
+    """What an ink beside C, M and Y adds to the gamut of the others at their `limits` (fractions), percent.
+
+    Hulls of solids, tints and overprints, that ink with its neighbours around the circle of hues; an
+    estimate, as in `limit_cost`. Raises `BadInput` for an ink that was not measured.
+    """
+    if channel not in ramps:
+        raise BadInput(f"there is no ramp of {channel} in the readings")
+    ring = {c: r for c, r in ramps.items() if c in "CMYK"}
+    tops = {c: min(float(limits.get(c, 1.0)), float(r.inputs[-1])) for c, r in ramps.items()}
+    without = [_overprints(ring, tops)]
+    for other, ramp in ramps.items():
+        if other not in ring and other != channel:
+            without.append(_beside(ramps, tops, other, ramp))
+    before = hull_volume(np.vstack(without))
+    after = hull_volume(np.vstack([*without, _beside(ramps, tops, channel, ramps[channel])]))
+    return 100.0 * (after / before - 1.0) if before else 0.0
+
+
+def _beside(ramps: Mapping[str, Ramp], tops: Mapping[str, float], channel: str, ramp: Ramp) -> Array:
+    """Colours (n, 3) of one ink alone up to its limit, and over each of its neighbours."""
+    alone = ramp.lab[ramp.inputs <= tops[channel] + 1e-9]
+    near = [c for c in neighbours(channel, list(ramps)) if c in ramps]
+    pairs = [_overprints({channel: ramp, c: ramps[c]}, tops) for c in near]
+    return np.vstack([alone, *pairs])
 
 
 def _most(ramps: Mapping[str, Ramp], tops: Mapping[str, float]) -> dict[str, float]:

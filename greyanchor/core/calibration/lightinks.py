@@ -2,19 +2,48 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Mapping
+
 import numpy as np
 from scipy.optimize import brentq
 
-from greyanchor.core.calibration.light_split import LightSplit
+from greyanchor.core.calibration.light_split import LightSplit, SecondBlack, Split
 from greyanchor.core.calibration.ramps import Ramp
 from greyanchor.core.errors import BadInput
+
+#: share of a light ink's reach at which the next weight joins: less grainy there than earlier or later
+_EARLIEST = 0.85
+
+
+def find_splits(
+    ramps: Mapping[str, Ramp],
+    limits: Mapping[str, float],
+    light: Mapping[str, str],
+    seconds: Collection[str] = (),
+) -> list[Split]:
+    """Splits of all inks that share, parents before those that share with them.
+
+    `limits` are fractions by ink, `light` names each sharing ink and its parent, `seconds` are second blacks.
+    The crossover of a light ink to a medium one ends before the full ink takes over from that.
+    """
+    made: dict[str, Split] = {}
+    waiting = [name for name in light if name in ramps and light[name] in ramps]
+    for name in sorted(waiting, key=lambda n: light[n] in light):
+        parent = light[name]
+        if name in seconds:
+            made[name] = SecondBlack(parent, name, limits[parent], limits[name])
+            continue
+        above = made.get(parent)
+        most = 1.0 if above is None else float(above.apply(np.linspace(0.0, 1.0, 2001))[0].max())
+        made[name] = find_split(ramps[parent], ramps[name], limits[name], most)
+    return list(made.values())
 
 
 def find_split(parent: Ramp, light: Ramp, light_limit: float, parent_limit: float = 1.0) -> LightSplit:
     """The split with the longest crossover that the light ink can carry, from the two raw ramps.
 
     The reach is where the parent has the density of the light ink at its limit, both at the parent's
-    peak. The crossover starts at 60 % of the reach and ends where the light ink just suffices.
+    peak. The crossover starts at 85 % of the reach and ends where the light ink just suffices.
 
     Raises `BadInput` for a light ink that is no lighter one of `parent`.
     """
@@ -26,7 +55,7 @@ def find_split(parent: Ramp, light: Ramp, light_limit: float, parent_limit: floa
             f"{wanted:.2f}, {parent.channel} reaches {gained[-1]:.2f}"
         )
     reach = float(np.interp(wanted, gained, parent.inputs))
-    start = 0.6 * reach
+    start = _EARLIEST * reach
 
     def too_much(end: float) -> float:
         value = np.linspace(0.0, 1.0, 2001)

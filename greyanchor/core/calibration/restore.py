@@ -9,11 +9,12 @@ from scipy.interpolate import PchipInterpolator
 from scipy.optimize import least_squares
 
 from greyanchor.core.calibration.curves import CurveSet
+from greyanchor.core.calibration.driver import complement_ramps
 from greyanchor.core.calibration.ramps import Ramp, find_ramps
 from greyanchor.core.colour.colorimetry import Array, delta_e_2000, lab_difference
 from greyanchor.core.colour.density import sctv
 from greyanchor.core.errors import BadInput
-from greyanchor.core.measurement.readings import ReadingSet
+from greyanchor.core.measurement.readings import ReadingSet, as_inks, is_additive
 
 #: a channel's tone value may on average lie this far from its baseline before it is reported, percent
 TONE_TOLD = 0.8
@@ -126,16 +127,15 @@ def compare_to_baseline(baseline: ReadingSet, now: ReadingSet, curves: CurveSet)
     """
     if not np.array_equal(baseline.ids, now.ids):
         raise BadInput("the readings are not of the chart that the baseline was taken with")
-    was, is_now = find_ramps(baseline), find_ramps(now)
+    was, is_now = _ramps_of(baseline), _ramps_of(now)
     difference = delta_e_2000(baseline.lab(), now.lab())
-    device = now.values()
+    device = as_inks(now.values(), now.channels)
     paper = device.max(axis=1) < 1e-6
     over = (device > 1e-6).sum(axis=1) >= 2
     paper_moved = float(delta_e_2000(baseline.lab()[paper].mean(axis=0), now.lab()[paper].mean(axis=0)))
-    channels = {
-        c: _channel_drift(was[c], is_now[c], curves.outputs[curves.channels.index(c)])
-        for c in curves.channels
-    }
+    # amounts of ink, where a channel asks for light, are what is missing of it
+    amounts = 1.0 - curves.outputs[:, ::-1] if is_additive(curves.channels) else curves.outputs
+    channels = {c: _channel_drift(was[c], is_now[c], amounts[i]) for i, c in enumerate(curves.channels)}
     return Drift(
         mean=float(difference.mean()),
         p95=float(np.percentile(difference, 95)),
@@ -146,6 +146,10 @@ def compare_to_baseline(baseline: ReadingSet, now: ReadingSet, curves: CurveSet)
         words=_words(channels, paper_moved, baseline, now, paper),
         not_enough=_beyond_restoring(channels, paper_moved),
     )
+
+
+def _ramps_of(readings: ReadingSet) -> dict[str, Ramp]:
+    return complement_ramps(readings) if is_additive(readings.channels) else find_ramps(readings)
 
 
 def _channel_drift(was: Ramp, now: Ramp, curve: Array) -> ChannelDrift:

@@ -17,6 +17,9 @@ from greyanchor.core.measurement.readings import ReadingSet
 
 #: L* that 10 % more ink must still bring
 LEAST_GAIN = 0.3
+#: colour (Lab) that 10 % more of two or three inks must bring where their lightness stalls: orange over
+#: yellow hardly darkens, and still grows
+LEAST_COLOUR = 0.6
 
 
 @dataclass(frozen=True)
@@ -75,7 +78,9 @@ def find_total_ink(readings: ReadingSet, lowest: float = 1.4) -> TotalInk:
 
 
 def _groups(readings: ReadingSet) -> list[tuple[str, tuple[str, ...], Array]]:
-    """Patches of equal amounts by the set of channels that print, rising, all channels first."""
+    """Patches of equal amounts by the set of channels that print, rising, all channels first. Where further
+    inks are never printed all at once, those that print the most together are all.
+    """
     device = readings.values()
     prints = device > 1e-6
     level = device.max(axis=1, keepdims=True)
@@ -85,9 +90,11 @@ def _groups(readings: ReadingSet) -> list[tuple[str, tuple[str, ...], Array]]:
     for i in members:
         by_set.setdefault(tuple(bool(p) for p in prints[i]), []).append(int(i))
     groups = []
+    most = max((sum(k) for k in by_set), default=0)
+    most = most if sum(sum(k) == most for k in by_set) == 1 else len(readings.channels)
     for key in sorted(by_set, key=lambda k: (-sum(k), [not v for v in k])):
         channels = tuple(c for c, on in zip(readings.channels, key) if on)
-        name = "all" if all(key) else "+".join(channels)
+        name = "all" if sum(key) == most else "+".join(channels)
         order = np.array(by_set[key])
         groups.append((name, channels, order[np.argsort(device[order].sum(axis=1))]))
     return groups
@@ -101,7 +108,12 @@ def _overprint(
     fine = np.arange(sums[0], sums[-1] + 1e-9, 0.01)
     level = smooth(sums, lightness, fine) if len(sums) >= 7 else PchipInterpolator(sums, lightness)(fine)
     gain = -np.gradient(level, fine) * 0.10
-    weak = np.flatnonzero((gain < LEAST_GAIN) & (fine > lowest))
+    stalled = gain < LEAST_GAIN
+    if name != "all":
+        lab = readings.lab()[members]
+        even = smooth(sums, lab, fine) if len(sums) >= 7 else PchipInterpolator(sums, lab)(fine)
+        stalled &= 0.10 * np.linalg.norm(np.gradient(even, fine, axis=0), axis=1) < LEAST_COLOUR
+    weak = np.flatnonzero(stalled & (fine > lowest))
     if len(weak):
         limit = float(np.floor(fine[weak[0]] * 20.0) / 20.0)
         reason = f"past {100 * limit:.0f} % another 10 % of ink darkens by less than {LEAST_GAIN} L*"

@@ -97,7 +97,9 @@ class InkFilms:
         if self.learned is None or self.certain is None:
             return np.asarray(plain)
         factor, amplitude = self.certain
-        near = residual.kernel(self.learned.places, self.places(inks), self.learned.length)
+        near = residual.kernel(
+            self.learned.places, self.places(inks), self.learned.length, self.learned.whole
+        )
         unknown = np.clip(1.0 - (near * cho_solve(factor, near)).sum(axis=0), 0.0, 1.0)
         least = plain - self.spread[np.minimum(over, len(self.spread) - 1)] + self.spread[np.minimum(over, 1)]
         return np.asarray(np.sqrt(least**2 + amplitude * unknown))
@@ -173,7 +175,7 @@ def _with_overprints(films: InkFilms, inks: Array, light: Array, over: Array, no
     left = _lab_of(light[pick]) - films.lab(inks[pick])
     places = films.places(inks[pick])
     learned = residual.fit(places, left, None, noise)
-    bare = residual.kernel(places, places, learned.length)
+    bare = residual.kernel(places, places, learned.length, learned.whole)
     bare[np.diag_indices_from(bare)] += learned.noise
     amplitude = max(float((left * learned.weights).sum() / left.size), 0.05)
     return replace(films, learned=learned, certain=(cho_factor(bare, lower=True), amplitude))

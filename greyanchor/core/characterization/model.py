@@ -27,6 +27,8 @@ MIN_PATCHES, MIN_GREY_PATCHES = 60, 12
 MAX_CHANNELS = 8
 #: a repeat is a stray when it lies this far (Lab) from its like, and this many times as far as is usual
 _STRAY_LAB, _STRAY = 1.2, 5.0
+#: how far the grey component of R, G and B counts against one of them
+_GREY = 2.0
 _CURVE_POINTS = 513
 
 
@@ -62,14 +64,14 @@ class ForwardModel:
     to_xyz
         Matrix (bands, 3) from bands to XYZ adapted to D50.
     remainder
-        Residual in Lab over even coordinates.
+        Residual in Lab over `features`.
     even
         Even coordinate at `_CURVE_POINTS` device values, shape (channels, points): the share of the
         channel's colour path from paper to solid, so that equal steps look about equal.
     fit, held_out
         Differences on the readings, and leave-one-out.
     corrections
-        What prints made through a profile of this model taught it afterwards, in Lab over even coordinates.
+        What prints made through a profile of this model taught it afterwards, in Lab over `features`.
     """
 
     channels: tuple[str, ...]
@@ -85,6 +87,16 @@ class ForwardModel:
         """Even coordinates (n, channels) of device values (n, channels)."""
         grid = np.linspace(0.0, 1.0, _CURVE_POINTS)
         return np.column_stack([np.interp(device[:, c], grid, e) for c, e in enumerate(self.even)])
+
+    def features(self, device: Array) -> Array:
+        """What the residual is learned over: even coordinates (n, channels), and for a printer that parts R G
+        B itself their grey component (n, channels + 1). Drivers put black where all three are dark, and so
+        bend colour along the planes where two of them are alike, whichever is the least.
+        """
+        even = self.to_even(device)
+        if not is_additive(self.channels):
+            return even
+        return np.column_stack([even, _GREY * device.min(axis=1)])
 
     def to_device(self, even: Array) -> Array:
         """Device values (n, channels) of even coordinates."""
@@ -103,10 +115,10 @@ class ForwardModel:
 
     def _lab(self, device: Array) -> Array:
         lab = xyz_to_lab(self.prior.predict(device) @ self.to_xyz)
-        even = self.to_even(device)
+        features = self.features(device)
         for surface in (self.remainder, *self.corrections):
             if surface is not None:
-                lab = lab + surface.predict(even)
+                lab = lab + surface.predict(features)
         return np.asarray(lab)
 
     def lab_on_grid(self, axes: list[Array]) -> Array:
@@ -115,6 +127,8 @@ class ForwardModel:
         """
         sides = [len(axis) for axis in axes]
         even = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, len(axes))
+        if is_additive(self.channels):  # the grey component is no axis of the grid
+            return self.lab(self.to_device(even)).reshape(*sides, 3)
         bare = replace(self, remainder=None, corrections=())
         lab = bare.lab(self.to_device(even)).reshape(*sides, 3)
         for surface in (self.remainder, *self.corrections):
@@ -162,7 +176,7 @@ def characterize(
     if not with_residual:
         report = FitReport.of(delta_e_2000(target, target - left))
         return replace(bare, fit=report, held_out=report)
-    remainder = residual.fit(bare.to_even(inks), left, counts, noise)
+    remainder = residual.fit(bare.features(inks), left, counts, noise, not is_additive(readings.channels))
     fitted = replace(bare, remainder=remainder)
     return replace(
         fitted,

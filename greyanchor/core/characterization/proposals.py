@@ -34,12 +34,13 @@ def most_helpful(model: ForwardModel, count: int, total_ink: float, seed: int = 
     length = min(model.remainder.length, _LONGEST)
     known = model.remainder.places
     pool = _pool(model, total_ink, seed)
-    even = model.to_even(pool)
-    matrix = residual.kernel(known, known, length)
+    features = model.features(pool)
+    whole = model.remainder.whole
+    matrix = residual.kernel(known, known, length, whole)
     matrix[np.diag_indices_from(matrix)] += model.remainder.noise
     factor = cho_factor(matrix, lower=True, overwrite_a=True)
-    across = residual.kernel(even, known, length)
-    covariance = residual.kernel(even, even, length) - across @ cho_solve(factor, across.T)
+    across = residual.kernel(features, known, length, whole)
+    covariance = residual.kernel(features, features, length, whole) - across @ cho_solve(factor, across.T)
     lab = model.lab(pool)
     eye = 1.0 / (1.0 + 0.045 * np.hypot(lab[:, 1], lab[:, 2]))
     chosen, unsure = [], []

@@ -4,7 +4,8 @@ Gaussian-process regression (Rasmussen & Williams 2006) with an ANOVA kernel: th
 channels of one plus a Matern 5/2 kernel, so that the surface is a sum of curves of single inks, of
 pairs, of triples and so on, each as smooth as the others (Stitson and others, "Support vector
 regression with ANOVA decomposition kernels", 1999). What a printer leaves unexplained is mostly of one
-ink or two, and is learned from far fewer patches than a surface that may turn anywhere. Length and
+ink or two, and is learned from far fewer patches than a surface that may turn anywhere. What a media holds
+of all inks together is a factor of its own, over their sum. Length and
 noise are chosen by leave-one-out cross-validation in closed form (Rasmussen & Williams, 5.4.2).
 """
 
@@ -26,6 +27,10 @@ _SEARCH_PATCHES = 650
 #: how much a channel's own part weighs against none of it
 _SHARE = 20.0
 _CHUNK, _BLOCK = 40, 1024
+#: sums of all channels this far apart (one over it) are half unlike, where there are more than four channels;
+#: polynomials of this degree follow their factor
+WHOLE = 0.45
+_SUM_DEGREE = 12
 _ROOT5 = float(np.sqrt(5.0))
 #: most channels whose surface is kept as a table, and its nodes a channel
 _TABLE_CHANNELS, _NODES = 4, 12
@@ -45,6 +50,11 @@ class SmoothResidual:
         Length of the kernel in input units, and noise variance relative to signal variance.
     left_out
         Leave-one-out predictions minus values (m, outputs).
+    whole
+        How far a difference of the sums of all channels counts; 0 for not at all.
+    tabled
+        Whether a table of up to four channels stands in for the surface; not where it bends along a line that
+        is none of the axes.
     """
 
     places: Array
@@ -52,24 +62,49 @@ class SmoothResidual:
     length: float
     noise: float
     left_out: Array
+    whole: float = 0.0
+    tabled: bool = True
 
     def predict(self, at: Array) -> Array:
         """Residual (n, outputs) at inputs (n, channels) in 0..1."""
-        if self.places.shape[1] <= _TABLE_CHANNELS:
+        if self.tabled and self.places.shape[1] <= _TABLE_CHANNELS:
             return self._from_table(at)
+        from greyanchor.core.characterization.kernel_loops import mixed  # compiled: takes long to load
+
+        found = mixed(at, self.places, self.weights, self.length, _SHARE, self.whole)
+        if found is not None:
+            return found
         out = np.empty((len(at), self.weights.shape[1]))
         for start in range(0, len(at), _CHUNK):
-            out[start : start + _CHUNK] = (
-                kernel(at[start : start + _CHUNK], self.places, self.length) @ self.weights
-            )
+            part = kernel(at[start : start + _CHUNK], self.places, self.length, self.whole)
+            out[start : start + _CHUNK] = part @ self.weights
         return out
 
     def on_grid(self, axes: list[Array]) -> Array:
         """Residual (k1, k2, .., outputs) at every combination of the values `axes` (k,) of each channel."""
         factors = [_factor_of(axis, at, self.length) for axis, at in zip(axes, self.places.T)]
         first, second = _halves(factors)
-        outputs = [first @ (second * w).T for w in self.weights.T]
+        outputs = [self._over_grid(first, second, w, axes) for w in self.weights.T]
         return np.stack(outputs, axis=-1).reshape(*(len(axis) for axis in axes), -1)
+
+    def _over_grid(self, first: Array, second: Array, weights: Array, axes: list[Array]) -> Array:
+        """One output (p, q) at the nodes that the halves of the kernel, (p, m) and (q, m), stand for."""
+        if not self.whole:
+            return np.asarray(first @ (second * weights).T)
+        half, most = (len(axes) + 1) // 2, float(len(axes))
+        sums = [
+            reduce(np.add.outer, part).ravel() if part else np.zeros(1) for part in (axes[:half], axes[half:])
+        ]
+        x = 2.0 * np.add.outer(*sums) / most - 1.0
+        own = 2.0 * self.places.sum(axis=1) / most - 1.0
+        parts = _in_sums(own, self.whole * most / 2.0)
+        out, before, now = np.zeros(x.shape), np.ones(x.shape), x
+        for k, part in enumerate(parts):  # Chebyshev polynomials of the sum, one after the other
+            value = before if k == 0 else now
+            out += value * (first @ (second * (weights * part)).T)
+            if k:
+                before, now = now, 2.0 * x * now - before
+        return out
 
     @cached_property
     def _table(self) -> Array:
@@ -122,10 +157,28 @@ def _shares(x: Array) -> Array:
     return np.asarray(parts / parts.sum(axis=1, keepdims=True))
 
 
-def kernel(a: Array, b: Array, length: float) -> Array:
+def _factor_of_sums(a: Array, b: Array, scale: float) -> Array:
+    """Factor (n, m) of the kernel between sums (n,) and (m,), a squared exponential: `scale` is what the
+    difference of two sums counts.
+    """
+    fall = np.exp(-0.5 * np.subtract.outer(a * scale, b * scale) ** 2)
+    return np.asarray((_SHARE * fall + 1.0) / (1.0 + _SHARE))
+
+
+def _in_sums(own: Array, reach: float) -> Array:
+    """Chebyshev coefficients (terms, m) of the factor of the sum, as a function of the other sum, for each of
+    `own` (m,); both run over -1..1, which is `reach` either way in input units.
+    """
+    nodes = np.cos(np.pi * (np.arange(3 * _SUM_DEGREE) + 0.5) / (3 * _SUM_DEGREE))
+    values = _factor_of_sums(reach * nodes, reach * own, 1.0)
+    return np.asarray(np.polynomial.chebyshev.chebfit(nodes, values, _SUM_DEGREE))
+
+
+def kernel(a: Array, b: Array, length: float, whole: float = 0.0) -> Array:
     """ANOVA kernel (n, m), 1 at the same place, between inputs (n, channels) and (m, channels)."""
     factors = (_factor_of(a[:, c], b[:, c], length) for c in range(a.shape[1]))
-    return np.asarray(reduce(np.multiply, factors))
+    found = np.asarray(reduce(np.multiply, factors))
+    return found * _factor_of_sums(a.sum(axis=1), b.sum(axis=1), whole) if whole else found
 
 
 def _factor_of(a: Array, b: Array, length: float) -> Array:
@@ -143,7 +196,9 @@ def _factor_of(a: Array, b: Array, length: float) -> Array:
     return fall
 
 
-def fit(places: Array, values: Array, counts: Array | None = None, noise: float = 0.0) -> SmoothResidual:
+def fit(
+    places: Array, values: Array, counts: Array | None = None, noise: float = 0.0, tabled: bool = True
+) -> SmoothResidual:
     """Learn `values` (m, outputs) at `places` (m, channels); unseen regions fall back to zero.
 
     `counts` (m,) says how many readings each value is the mean of. `noise` is the standard deviation of
@@ -151,9 +206,10 @@ def fit(places: Array, values: Array, counts: Array | None = None, noise: float 
 
     Places are fractions (m, channels); values may have any units.
     """
-    length, ratio = _choose(places, values)
+    whole = WHOLE if places.shape[1] > _TABLE_CHANNELS else 0.0
+    length, ratio = _choose(places, values, whole)
     counts = np.ones(len(places)) if counts is None else counts
-    bare = kernel(places, places, length)
+    bare = kernel(places, places, length, whole)
     factor = _factor(bare, ratio, counts)
     weights = cho_solve(factor, values)
     amplitude = float((values * weights).sum() / values.size)
@@ -162,7 +218,7 @@ def fit(places: Array, values: Array, counts: Array | None = None, noise: float 
         factor = _factor(bare, ratio, counts)
         weights = cho_solve(factor, values)
     left_out = -weights / _inverse_diagonal(factor)[:, None]
-    return SmoothResidual(places, weights, length, ratio, left_out)
+    return SmoothResidual(places, weights, length, ratio, left_out, whole, tabled)
 
 
 def _factor(kernel: Array, noise: float, counts: Array) -> tuple[Array, bool]:
@@ -178,20 +234,20 @@ def _inverse_diagonal(factor: tuple[Array, bool]) -> Array:
     return np.asarray(np.diagonal(inverse))
 
 
-def _choose(places: Array, values: Array) -> tuple[float, float]:
+def _choose(places: Array, values: Array, whole: float) -> tuple[float, float]:
     count = len(places)
     pick = np.arange(count)
     if count > _SEARCH_PATCHES:
         pick = np.sort(np.random.default_rng(0).choice(count, _SEARCH_PATCHES, replace=False))
     x, y = places[pick], values[pick]
-    scores = each(lambda length: _best_noise(x, y, length), _LENGTHS)
+    scores = each(lambda length: _best_noise(x, y, length, whole), _LENGTHS)
     best = int(np.argmin([score for score, _ in scores]))
     return _LENGTHS[best], scores[best][1]
 
 
-def _best_noise(x: Array, y: Array, length: float) -> tuple[float, float]:
+def _best_noise(x: Array, y: Array, length: float, whole: float) -> tuple[float, float]:
     """Mean leave-one-out miss of the best noise at one length, and that noise."""
-    spectrum, vectors = eigh(kernel(x, x, length), driver="evd", overwrite_a=True)
+    spectrum, vectors = eigh(kernel(x, x, length, whole), driver="evd", overwrite_a=True)
     spectrum = np.maximum(spectrum, 0.0)
     projected, squares = vectors.T @ y, vectors**2
     best = (np.inf, float(_NOISES[-1]))

@@ -12,7 +12,7 @@ from greyanchor.core.characterization.model import FitReport, ForwardModel
 from greyanchor.core.errors import BadInput
 
 #: changes when the same numbers would say something else; a model kept in another form is fitted again
-FORM = 2
+FORM = 3
 
 
 def to_bytes(model: ForwardModel) -> bytes:
@@ -36,7 +36,7 @@ def to_bytes(model: ForwardModel) -> bytes:
             arrays |= {
                 f"places{i}": surface.places,
                 f"weights{i}": surface.weights,
-                f"shape{i}": np.array([surface.length, surface.noise]),
+                f"shape{i}": np.array([surface.length, surface.noise, surface.whole, surface.tabled]),
             }
     out = io.BytesIO()
     coded = np.frombuffer(json.dumps(facts).encode(), dtype=np.uint8)
@@ -72,5 +72,7 @@ def _surface(held: np.lib.npyio.NpzFile, i: int) -> residual.SmoothResidual | No
     if f"places{i}" not in held:
         return None
     places, weights = held[f"places{i}"], held[f"weights{i}"]
-    length, noise = (float(v) for v in held[f"shape{i}"])
-    return residual.SmoothResidual(places, weights, length, noise, np.zeros_like(weights))
+    length, noise, whole, tabled = (float(v) for v in held[f"shape{i}"])
+    return residual.SmoothResidual(
+        places, weights, length, noise, np.zeros_like(weights), whole, bool(tabled)
+    )

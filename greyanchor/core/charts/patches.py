@@ -110,17 +110,19 @@ def total_ink_steps(
     """Rising sums of all channels, of triples and of pairs, from 100 % up.
 
     The sum of all channels rises along equal amounts; every patch keeps to `highest`. Where the `names` of
-    C M Y K and further inks are given, further ones are printed with their neighbours and black alone.
+    C M Y K and further inks are given, all are C, M, Y and K: no separation prints a further ink but with one
+    of its neighbours and black.
 
     Gives (n, channels), fractions; `highest` and `step` are sums of fractions.
     """
     known = names if set("CMYK") <= set(names) else ()
-    sums = np.arange(1.0, channels + 1e-9, step)
+    together = np.array([c in "CMYK" for c in known] or [True] * channels, dtype=float)
+    many = int(together.sum())
     rows = [np.zeros(channels)]
-    rows += [np.full(channels, s / channels) for s in sums]
+    rows += [together * s / many for s in np.arange(1.0, many + 1e-9, step)]
     for size in (3, 2):
         for members in combinations(range(channels), size):
-            if size == channels or (known and not _overprinting(members, known)):
+            if size == many == channels or (known and not _overprinting(members, known)):
                 continue
             mask = np.zeros(channels)
             mask[list(members)] = 1.0 / size
@@ -157,18 +159,25 @@ def grey_scales(channels: int = 4) -> Array:
     return np.vstack([once, np.zeros((3, 4)), greys, _single(4, 3, anchors)])
 
 
-def profile_patches(count: int = 1500, total_ink: float = 3.0, channels: int = 4, seed: int = 1) -> Array:
+def profile_patches(
+    count: int = 1500,
+    total_ink: float = 3.0,
+    channels: int = 4,
+    seed: int = 1,
+    names: Sequence[str] = (),
+) -> Array:
     """`count` patches for characterization, none above `total_ink` (sum of fractions).
 
     Paper six times and each solid twice (to learn noise and catch unevenness), ramps of every channel,
     the grey axis, overprints of pairs and triples at three levels, and the rest an even fill by a
-    low-discrepancy (Sobol) sequence, thinned so that no patch crowds another. Raises `BadInput` when
-    `count` is too small for the fixed part.
+    low-discrepancy (Sobol) sequence, thinned so that no patch crowds another. With more than four inks the
+    overprints are those that a separation prints, where `names` say which inks are
+    neighbours. Raises `BadInput` when `count` is too small for the fixed part.
 
     Gives (count, channels), fractions.
     """
     scale_steps = 7 if count < 500 else 11 if count < 1200 else 15
-    fixed = _fixed_profile_part(channels, total_ink, scale_steps, count)
+    fixed = _fixed_profile_part(channels, total_ink, scale_steps, count, names)
     repeats = np.vstack([np.zeros((PAPERS - 1, channels)), np.eye(channels)])
     room = count - len(fixed) - len(repeats)
     if room < 0:
@@ -178,7 +187,9 @@ def profile_patches(count: int = 1500, total_ink: float = 3.0, channels: int = 4
     return np.vstack([fixed, _even_fill(room, fixed, total_ink, channels, seed), repeats])
 
 
-def _fixed_profile_part(channels: int, total_ink: float, steps: int, count: int) -> Array:
+def _fixed_profile_part(
+    channels: int, total_ink: float, steps: int, count: int, names: Sequence[str] = ()
+) -> Array:
     levels = np.linspace(0.0, 1.0, steps + 1)[1:]
     parts = [np.zeros((1, channels)), *(_single(channels, i, levels) for i in range(channels))]
     if channels >= 3:
@@ -191,28 +202,66 @@ def _fixed_profile_part(channels: int, total_ink: float, steps: int, count: int)
                 )
                 with_black[:, 3] = black
                 parts.append(with_black)
+    every = channels <= 4 or not set("CMYK") <= set(names)
     for level in (0.4, 0.7, 1.0) if count >= 300 else (1.0,):
         for subset in range(1, 2**channels):
-            mask = np.array([(subset >> i) & 1 for i in range(channels)], dtype=float)
-            if mask.sum() >= 2:
-                parts.append(level * mask[None])
+            members = tuple(i for i in range(channels) if subset >> i & 1)
+            if len(members) < 2 or not (every or _overprinting(members, names)):
+                continue
+            mask = np.zeros(channels)
+            mask[list(members)] = 1.0
+            parts.append(level * mask[None])
     return _unique(_fit_total(np.vstack(parts), total_ink))
+
+
+#: shares of the fill with none, one, two and three further inks: a separation prints few of them together
+_FURTHER = (0.30, 0.42, 0.22, 0.06)
+#: how far patches with further inks lean to light colours (power of an even spread)
+_LEAN = 0.15
 
 
 def _even_fill(room: int, fixed: Array, total_ink: float, channels: int, seed: int) -> Array:
     if room == 0:
         return np.zeros((0, channels))
-    pool = sobol(channels, int(np.ceil(np.log2(max(room * 12, 256)))), seed)
+    if channels <= 4:
+        return _thin(_pool(room * 12, total_ink, channels, seed), fixed, room)
+    random = np.random.default_rng(seed)
+    shares = np.array(_FURTHER[: channels - 3])
+    counts = np.round(shares / shares.sum() * room).astype(int)
+    counts[0] += room - counts.sum()
+    together = (fixed[:, 4:] > 0.0).sum(axis=1)
+    parts = []
+    for inks, count in enumerate(counts):
+        if count:
+            pool = _pool(int(count) * 16, total_ink, channels, seed + inks, inks, random)
+            known = fixed[together == inks]
+            parts.append(_thin(pool, known if len(known) else fixed[:1], int(count)))
+    return np.vstack(parts)
+
+
+def _pool(
+    least: int,
+    total_ink: float,
+    channels: int,
+    seed: int,
+    further: int | None = None,
+    random: np.random.Generator | None = None,
+) -> Array:
+    """Even (Sobol) amounts of ink (n, channels) within `total_ink`; where `further` is given, with so many
+    inks beside C, M, Y and K.
+    """
+    pool = sobol(channels, int(np.ceil(np.log2(max(least, 256)))), seed)
     pool = 0.5 * (pool + np.sin(np.pi * (pool - 0.5)) * 0.5 + 0.5)  # a little closer to the walls
-    if channels > 4:  # further inks print beside their neighbours, seldom all at once
-        pool[:, 4:] *= np.random.default_rng(seed).random((len(pool), channels - 4)) < 0.45
+    if further is not None and random is not None:
+        rank = random.random((len(pool), channels - 4)).argsort(axis=1).argsort(axis=1)
+        pool[:, 4:] *= rank < further
+        pool *= random.random((len(pool), 1)) ** _LEAN
     pool = np.round(pool, 3)
     sums = pool.sum(axis=1)
-    inside = pool[sums <= total_ink]
     edge = pool[sums > total_ink]
     edge = np.round(edge[: len(edge) // 6] * (total_ink / sums[sums > total_ink][: len(edge) // 6, None]), 3)
-    pool = np.vstack([inside, edge[edge.sum(axis=1) <= total_ink + 1e-9]])
-    return _thin(pool, fixed, room)
+    pool = np.vstack([pool[sums <= total_ink], edge[edge.sum(axis=1) <= total_ink + 1e-9]])
+    return pool if random is None else pool[random.permutation(len(pool))]
 
 
 def _thin(pool: Array, fixed: Array, room: int) -> Array:
@@ -307,7 +356,7 @@ def design(
         "total-ink": lambda: total_ink_steps(n, float(n), names=channels),
         "grey": lambda: among(grey_scales(4), channels),
         "profile": lambda: as_inks(
-            profile_patches(count or (1500 if n > 1 else 64), total_ink, n, seed), tuple(channels)
+            profile_patches(count or (1500 if n > 1 else 64), total_ink, n, seed, channels), tuple(channels)
         ),
         "control-strip": lambda: np.vstack([among(control_strip(4.0), channels), further_tints(channels)]),
     }

@@ -16,15 +16,20 @@ from greyanchor.core.charts.layout import DIGITS, FOOTER, MARGIN, Layout, layout
 from greyanchor.core.charts.sheets import (
     RAW_NOTICE,
     ROW_LABELS_END,
+    caption,
     check_channels,
+    coloured,
     letter_ink,
     sheet_rows,
     sheet_texts,
     shorten,
 )
+from greyanchor.core.charts.swatches import CUTS
 from greyanchor.core.measurement.readings import ReadingSet, is_additive
 
 _POINT = 72.0 / 25.4
+#: what sets the colour of lines, by what sets that of what is filled
+_STROKES = {"k": "K", "rg": "RG", "scn": "SCN"}
 #: mean width of a digit or letter of the row numbers, of their size
 _WIDE = 0.5
 
@@ -90,7 +95,7 @@ def _drawn(chart: ReadingSet, layout: Layout, sheet: int) -> Iterator[str]:
         black[letter_ink(channels)] = 1.0
     fill = _fill(channels)
     if fill == "scn":
-        yield "/Inks cs"
+        yield "/Inks cs /Inks CS"
     title, environment, footer = sheet_texts(chart, layout, sheet)
     yield from _text(MARGIN, height - MARGIN - 4, 11, title, black, fill)
     yield from _text(MARGIN, height - MARGIN - 9.5, 7.5, shorten(environment, layout.page[0]), black, fill)
@@ -102,8 +107,14 @@ def _drawn(chart: ReadingSet, layout: Layout, sheet: int) -> Iterator[str]:
         yield from _text(left, height - top - tall / 2 - 1, 7.5, words, black, fill)
         for i in members:
             x, y, wide, tall = layout.rectangle(on_sheet, int(chart.columns[i]) - 1)
-            box = (x, height - y - tall, wide, tall)
+            inked = coloured(chart, tall)
+            box = (x, height - y - inked, wide, inked)
             yield f"{_numbers(values[i])} {fill} {_numbers(np.array(box) * _POINT)} re f"
+            if chart.meta.get(CUTS):
+                edge = np.array((x, height - y - tall, wide, tall)) * _POINT
+                yield f"q {_numbers(black)} {_STROKES[fill]} 0.25 w {_numbers(edge)} re S Q"
+            if words := caption(chart, i, wide, 6.0 / _POINT):
+                yield from _text(x, height - y - inked - 2.4, 6.0, words, black, fill)
 
 
 def _fill(channels: tuple[str, ...]) -> str:

@@ -12,10 +12,13 @@ from PIL import Image, ImageDraw, ImageFont
 
 from greyanchor.core.charts.colorants import name_of
 from greyanchor.core.charts.layout import FOOTER, LABEL, MARGIN, Layout, layout_of
+from greyanchor.core.charts.swatches import CAPTIONS, COLOURED, CUTS
 from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import ReadingSet, is_additive
 from greyanchor.core.printing.plane_file import RGB, SEPARATED, WHITE_IS_ZERO, PlaneLayout, PlaneWriter
 
+#: height of the letters under a patch, mm
+_CAPTION = 2.1
 RAW_NOTICE = "raw, no colour management"
 MOST_INKS = 8
 _FULL = 65535.0
@@ -24,7 +27,7 @@ _FULL = 65535.0
 def sheet_texts(chart: ReadingSet, layout: Layout, sheet: int) -> tuple[str, str, str]:
     """Title, environment and footer of one sheet."""
     title = chart.meta.get("DESCRIPTOR", "Chart")
-    environment = chart.meta.get("PRINT_CONDITIONS", "environment not named")
+    environment = chart.meta.get("ORIGIN") or chart.meta.get("PRINT_CONDITIONS", "environment not named")
     footer = f"{RAW_NOTICE} · sheet {sheet} of {layout.sheets} · {layout.method.title}"
     return title, environment, footer
 
@@ -45,6 +48,19 @@ def sheet_rows(chart: ReadingSet, layout: Layout, sheet: int) -> Iterator[tuple[
     on_sheet = np.flatnonzero(chart.sheets == sheet)
     for number in np.unique(chart.rows[on_sheet]):
         yield int(number - 1) % layout.rows_per_sheet, int(number), on_sheet[chart.rows[on_sheet] == number]
+
+
+def coloured(chart: ReadingSet, height: float) -> float:
+    """How much of a patch's height, mm, is colour; its name stands under it where the chart has captions."""
+    return height * COLOURED if chart.names and chart.meta.get(CAPTIONS) else height
+
+
+def caption(chart: ReadingSet, i: int, width: float, size: float) -> str:
+    """The name under a patch `width` mm wide in letters of `size` mm; empty where there are no captions."""
+    if not chart.names or not chart.meta.get(CAPTIONS):
+        return ""
+    room, name = int(width / (0.52 * size)), chart.names[i]
+    return name if len(name) <= room else name[: max(room - 1, 1)] + "…"
 
 
 def letter_ink(channels: tuple[str, ...]) -> int:
@@ -112,7 +128,7 @@ def tiff_page(chart: ReadingSet, layout: Layout, sheet: int, dpi: int) -> np.nda
     for on_sheet, _, members in sheet_rows(chart, layout, sheet):
         for i in members:
             left, top, width, height = layout.rectangle(on_sheet, int(chart.columns[i]) - 1)
-            down = slice(round(top * scale), round((top + height) * scale))
+            down = slice(round(top * scale), round((top + coloured(chart, height)) * scale))
             page[down, round(left * scale) : round((left + width) * scale)] = levels[i]
     return page
 
@@ -127,7 +143,17 @@ def _texts(chart: ReadingSet, layout: Layout, sheet: int, scale: float, size: tu
     draw.text((left, MARGIN * scale), title, fill=255, font=title_font)
     draw.text((left, (MARGIN + 7) * scale), shorten(environment, layout.page[0]), fill=255, font=font)
     draw.text((left, (layout.page[1] - FOOTER - 2) * scale), footer, fill=255, font=font)
-    for on_sheet, number, _ in sheet_rows(chart, layout, sheet):
+    small = ImageFont.load_default(_CAPTION * scale)
+    for on_sheet, number, members in sheet_rows(chart, layout, sheet):
+        for i in members:
+            assert chart.columns is not None
+            x, top, width, height = layout.rectangle(on_sheet, int(chart.columns[i]) - 1)
+            if chart.meta.get(CUTS):
+                corners = (x * scale, top * scale, (x + width) * scale, (top + height) * scale)
+                draw.rectangle(corners, outline=255)
+            if words := caption(chart, i, width, _CAPTION):
+                below = (top + coloured(chart, height) + 0.4) * scale
+                draw.text((x * scale, below), words, fill=255, font=small)
         _, top, _, height = layout.rectangle(on_sheet, 0)
         draw.text((left, (top + height / 2 - 1.7) * scale), f"row {number}", fill=255, font=font)
     return image

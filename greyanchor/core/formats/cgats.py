@@ -15,9 +15,10 @@ from pathlib import Path
 import numpy as np
 
 from greyanchor.core.colour.colorimetry import WAVELENGTHS, Array, resample_spectra
+from greyanchor.core.colour.transmission import HIGHEST, LOWEST, STATUS
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats.files import read_limited
-from greyanchor.core.measurement.readings import ReadingSet
+from greyanchor.core.measurement.readings import TRANSMISSION, ReadingSet
 
 MAX_BYTES = 32 * 1024 * 1024
 MAX_LINE = 20_000
@@ -25,6 +26,10 @@ _SPECTRAL = re.compile(r"^(?:SPECTRAL|SPECTRUM|SPEC|R|NM|REFL)?_?(?:NM|R)?_?(\d{
 _NCLR = re.compile(r"^(\d)CLR_(\d+)$")
 _CONDITION = re.compile(r"\bM([0-3])\b")
 _ID_FIELDS = ("SAMPLE_ID", "SAMPLEID", "ID", "SAMPLE_NAME", "SAMPLE_LOC", "STRING", "SAMPLE")
+#: what a header calls the one density that a file of films has
+DENSITY_KIND = "DENSITY_KIND"
+#: fields of transmission densities
+_D_VISUAL, _D_UV = ("D_VIS", "D_VISUAL", "DENSITY"), ("D_UV",)
 #: stands for an empty name, because fields of CGATS text are never empty
 _NO_NAME = "-"
 #: inks by their usual letters for nCLR files that do not name them
@@ -155,6 +160,7 @@ def from_table(table: Table) -> ReadingSet:
     spectra = _spectra(table, index)
     xyz = _triplet(table, index, ("XYZ_X", "XYZ_Y", "XYZ_Z"))
     lab = _triplet(table, index, ("LAB_L", "LAB_A", "LAB_B"))
+    films = _films(table, index) if spectra is None and xyz is None and lab is None else None
     if spectra is not None:
         xyz = lab = None
     if xyz is not None:
@@ -163,7 +169,7 @@ def from_table(table: Table) -> ReadingSet:
     if lab is not None:
         _check_range(table, lab[:, :1], -1.0, 130.0, "L*")
         _check_range(table, lab[:, 1:], -200.0, 200.0, "a* or b*")
-    if device is None and spectra is None and xyz is None and lab is None:
+    if all(values is None for values in (device, spectra, xyz, lab, films)):
         raise BadInput("no field of device values, spectra, XYZ or Lab was found", line=table.fields_line)
     ids = _ids(table, index)
     where = {
@@ -178,7 +184,8 @@ def from_table(table: Table) -> ReadingSet:
         spectra=spectra,
         measured_xyz=xyz,
         measured_lab=lab,
-        condition=_condition(table.header),
+        densities=films,
+        condition=TRANSMISSION if films is not None else _condition(table.header),
         meta={k: v for k, v in table.header.items() if v and k not in skip},
         names=_names(table, index),
         **where,
@@ -232,14 +239,31 @@ def _device(table: Table, index: dict[str, int]) -> tuple[tuple[str, ...], Array
                 return (), None
             names, fields, scale = ("K",), grey[:1], 100.0
         else:
-            result = table.header.get("CHANNELS", "").split()
             fields, scale = [name for _, name in found], 100.0
-            names = tuple(result) if len(result) == len(fields) else _NCLR_NAMES[: len(fields)]
+            names = _named(table, len(fields))
     values = _columns(table, [index[f] for f in fields])
     if names == tuple("RGB") and values.max() <= 100.0 and "RGB_SCALE" in table.header:
         scale = 100.0
     _check_range(table, values, -0.001, scale * 1.00001, "device value")
     return names, np.clip(values / scale, 0.0, 1.0)
+
+
+def _named(table: Table, count: int) -> tuple[str, ...]:
+    """Names of the inks of an nCLR file: its own, with commas between where one has a space, or the usual
+    letters. Raises `BadInput` where they do not fit its columns.
+    """
+    text = table.header.get("CHANNELS", "").strip()
+    if not text:
+        return _NCLR_NAMES[:count]
+    names = tuple(n.strip() for n in (text.split(",") if "," in text else text.split()))
+    if count == 1:
+        names = (text,)  # a single ink may have a name of several words
+    if len(names) != count or len(set(names)) != count or not all(names):
+        raise BadInput(
+            f"CHANNELS names {len(names)} inks ({text}), the table has {count} columns of them",
+            line=table.fields_line,
+        )
+    return names
 
 
 def _spectra(table: Table, index: dict[str, int]) -> Array | None:
@@ -262,6 +286,21 @@ def _spectra(table: Table, index: dict[str, int]) -> Array | None:
     if len(nm) == len(WAVELENGTHS) and (nm == WAVELENGTHS).all():
         return np.maximum(values, 0.0)
     return np.maximum(resample_spectra(values, nm), 0.0)
+
+
+def _films(table: Table, index: dict[str, int]) -> Array | None:
+    """Transmission densities (n, 2), visual and UV. A file with one of them has it for both, and the header
+    says which it is (`DENSITY_KIND`).
+    """
+    visual = next((n for n in _D_VISUAL if n in index), None)
+    uv = next((n for n in _D_UV if n in index), None)
+    if visual is None and uv is None:
+        return None
+    if visual is None or uv is None:
+        table.header.setdefault(DENSITY_KIND, "UV" if visual is None else "visual")
+    values = _columns(table, [index[n] for n in (visual or uv, uv or visual) if n is not None])
+    _check_range(table, values, LOWEST, HIGHEST, "transmission density")
+    return values
 
 
 def _triplet(table: Table, index: dict[str, int], names: tuple[str, str, str]) -> Array | None:
@@ -303,6 +342,8 @@ def _names(table: Table, index: dict[str, int]) -> tuple[str, ...] | None:
 
 
 def _condition(header: dict[str, str]) -> str:
+    if header.get("MEASUREMENT_CONDITION", "").strip().upper() == TRANSMISSION:
+        return TRANSMISSION
     for key in ("MEASUREMENT_CONDITION", "FILTER", "MEASUREMENT_SOURCE", "WEIGHTING_FUNCTION"):
         found = _CONDITION.search(header.get(key, "").upper())
         if found:
@@ -323,6 +364,8 @@ def dumps(readings: ReadingSet, originator: str = "Grey Anchor") -> str:
         name = re.sub(r"[^A-Z0-9_]", "_", key.upper())
         if name in ("ORIGINATOR", "MEASUREMENT_CONDITION", "CHANNELS", "CGATS.17", "CGATS_17"):
             continue
+        if name == "FILTER" and readings.densities is not None:
+            continue
         if name not in (
             "DESCRIPTOR",
             "CREATED",
@@ -335,12 +378,15 @@ def dumps(readings: ReadingSet, originator: str = "Grey Anchor") -> str:
             extra.append(name)
         lines.append(name + '\t"' + str(value).replace('"', "'").replace("\n", " ") + '"')
     fields, columns = _fields(readings)
-    custom = [name for name in fields if name in ("SHEET", "ROW", "COLUMN")]
+    custom = [name for name in fields if name in ("SHEET", "ROW", "COLUMN", "D_UV")]
     if readings.is_measured:
         lines.append(f'MEASUREMENT_CONDITION\t"{readings.condition}"')
         extra.append("MEASUREMENT_CONDITION")
+    if readings.densities is not None:
+        lines.append(f'FILTER\t"{STATUS}"')
     if readings.channels and readings.channels not in (tuple("CMYK"), tuple("RGB")):
-        lines.append('CHANNELS\t"' + " ".join(readings.channels) + '"')
+        between = ", " if any(" " in c or "," in c for c in readings.channels) else " "
+        lines.append('CHANNELS\t"' + between.join(readings.channels) + '"')
         extra.append("CHANNELS")
     lines[2:2] = [f'KEYWORD\t"{name}"' for name in (*extra, *custom)]
     lines += [
@@ -378,12 +424,14 @@ def _fields(readings: ReadingSet) -> tuple[list[str], list[list[str]]]:
             put([f"{n}CLR_{i + 1}" for i in range(n)], readings.device * 100.0, ".4f")
     if readings.spectra is not None:
         put(["XYZ_X", "XYZ_Y", "XYZ_Z"], readings.xyz(), ".5f")
-    if readings.is_measured:
+    if readings.is_measured and readings.densities is None:
         if readings.spectra is None and readings.measured_xyz is not None:
             put(["XYZ_X", "XYZ_Y", "XYZ_Z"], readings.measured_xyz, ".5f")
         put(["LAB_L", "LAB_A", "LAB_B"], readings.lab(), ".5f")
     if readings.spectra is not None:
         put([f"SPECTRAL_NM{nm}" for nm in WAVELENGTHS], readings.spectra, ".6f")
+    if readings.densities is not None:
+        put(["D_VIS", "D_UV"], readings.densities, ".5f")
     return fields, columns
 
 

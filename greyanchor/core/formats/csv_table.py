@@ -71,17 +71,24 @@ def _table(text: str) -> cgats.Table:
     return cgats.Table(header, fields, lines, first)
 
 
+def _ink(heading: str) -> str:
+    """The ink that a heading with a percent sign names; letters alone are written large, other names stay."""
+    found = re.match(r"^(.*?)\s*[\[(]?\s*%\s*[\])]?$", heading.strip())
+    name = found[1].strip() if found else ""
+    return name.upper() if len(name) <= 2 else name
+
+
 def _fields(names: list[str], line: int, header: dict[str, str]) -> list[str]:
     """CGATS names of the headings; a bare Y is yellow beside M and tristimulus beside X."""
     bare = [re.sub(r"[\s*%()\[\]]", "", n).upper() for n in names]
-    inks = [n for n, raw in zip(bare, names) if "%" in raw and n.isalpha()]
+    inks = [ink for ink in map(_ink, names) if ink]
     cmyk = {"C", "M", "K"} <= set(bare)
     if inks and inks != list("CMYK"):
-        header["CHANNELS"] = " ".join(inks)
+        header["CHANNELS"] = ", ".join(inks) if len(inks) > 1 else inks[0]
     fields, ink = [], 0
     for i, (name, raw) in enumerate(zip(bare, names)):
         beside = bare[i - 1] if i else ""
-        if "%" in raw and name.isalpha() and inks != list("CMYK"):
+        if _ink(raw) and inks != list("CMYK"):
             ink += 1
             fields.append(f"{len(inks)}CLR_{ink}")
         elif cmyk and (name in ("C", "M", "K") or (name == "Y" and beside == "M")):
@@ -93,7 +100,7 @@ def _fields(names: list[str], line: int, header: dict[str, str]) -> list[str]:
         else:
             fields.append(_PLAIN.get(name) or _WHERE.get(name) or name)
     if not any(
-        f.startswith(("CMYK_", "RGB_", "LAB_", "XYZ_")) or "CLR_" in f or f.isdecimal() for f in fields
+        f.startswith(("CMYK_", "RGB_", "LAB_", "XYZ_", "D_")) or "CLR_" in f or f.isdecimal() for f in fields
     ):
         raise BadInput(
             f"none of the headings is a device value, spectrum, XYZ or Lab: {', '.join(names[:6])}", line=line
@@ -118,7 +125,10 @@ def dumps(readings: ReadingSet) -> str:
         for i, channel in enumerate(readings.channels):
             values = readings.device[:, i] * (255.0 if rgb else 100.0)
             columns.append((channel if rgb else f"{channel} %", [f"{v:.4f}" for v in values]))
-    if readings.is_measured:
+    if readings.densities is not None:
+        names = ("D_VIS", "D_UV")
+        columns += [(n, [f"{v:.5f}" for v in readings.densities[:, i]]) for i, n in enumerate(names)]
+    elif readings.is_measured:
         if readings.spectra is not None or readings.measured_xyz is not None:
             columns += [(n, [f"{v:.5f}" for v in readings.xyz()[:, i]]) for i, n in enumerate("XYZ")]
         columns += [(n, [f"{v:.5f}" for v in readings.lab()[:, i]]) for i, n in enumerate(("L*", "a*", "b*"))]

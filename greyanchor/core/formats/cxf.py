@@ -110,11 +110,14 @@ def loads(data: bytes, source: str = "readings") -> ReadingSet:
         raise error.at(source) from None
 
 
-def spot_inks(data: bytes, source: str = "spot colours") -> list[tuple[str, float, str]]:
+def spot_inks(
+    data: bytes, source: str = "spot colours", background: str = "Substrate"
+) -> list[tuple[str, float, str]]:
     """Tints of spot inks that a CxF/X-4 file (ISO 17972-4) characterizes: ink, tint in percent, name of
     the object.
 
-    Only measurements over the substrate count. Empty for a file without such a characterization.
+    Only measurements over `background` count, ``Substrate`` or ``Process Black``. Empty for a file without
+    such a characterization.
 
     Raises `BadInput` for tints that are no numbers and for objects that are not there.
     """
@@ -126,7 +129,7 @@ def spot_inks(data: bytes, source: str = "spot colours") -> list[tuple[str, floa
             result = ink.find("SpotInkName")
             title = ((result.text if result else "") or ink.attributes.get("SpotInkName", "")).strip()
             for series in ink.all("MeasurementSet"):
-                if series.attributes.get("Background", "Substrate") != "Substrate":
+                if series.attributes.get("Background", "Substrate") != background:
                     continue
                 for one in series.all("Measurement"):
                     tint = one.attributes.get("TintPercentage") or one.attributes.get("Tint") or "100"
@@ -371,7 +374,11 @@ def _facts(root: _Node) -> dict[str, str]:
 
 
 def dumps(readings: ReadingSet) -> str:
-    """CxF3 text of a chart or a reading set."""
+    """CxF3 text of a chart or a reading set. Raises `BadInput` for densities of films, which it has no place
+    for.
+    """
+    if readings.densities is not None:
+        raise BadInput("densities of films are written as CGATS text (.txt) or CSV, not as CxF3")
     out = ['<?xml version="1.0" encoding="UTF-8"?>', f'<cc:CxF xmlns:cc="{NAMESPACE}">']
     out.append(" <cc:FileInformation><cc:Creator>Grey Anchor</cc:Creator>")
     if readings.meta.get("DESCRIPTOR"):

@@ -88,7 +88,7 @@ def colorant_tag(names: tuple[str, ...], lab: Array) -> bytes:
     body = b"clrt\0\0\0\0" + struct.pack(">I", len(names))
     codes = np.round(encode_lab(lab) * 65535.0).astype(int)
     for name, code in zip(names, codes):
-        body += struct.pack(">32s3H", name.encode("ascii", "replace")[:31], *(int(c) for c in code))
+        body += struct.pack(">32s3H", name.encode("latin-1", "replace")[:31], *(int(c) for c in code))
     return body
 
 

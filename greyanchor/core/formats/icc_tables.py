@@ -1,4 +1,4 @@
-"""Lookup tables of ICC profiles: `lut16Type` both ways, and `lut8Type`, `lutAToBType`, `lutBToAType` for
+"""Lookup tables of ICC profiles: `lut16Type` and `lutAToBType` both ways, and `lut8Type`, `lutBToAType` for
 reading.
 
 Numbers are fractions 0..1 of the encoded range; `encode_lab` and `decode_lab` turn PCS Lab into them and
@@ -82,6 +82,29 @@ def encode_lut16(lut: Lut) -> bytes:
     counts = struct.pack(">HH", len(lut.inputs[0]), len(lut.outputs[0]))
     body = b"".join(map(_u16, lut.inputs)) + _u16(lut.grid) + b"".join(map(_u16, lut.outputs))
     return head + matrix + counts + body
+
+
+def encode_lut_a_to_b(lut: Lut) -> bytes:
+    """`lutAToBType` bytes (ICC.1:2022, 10.12), where each side of the grid may have its own number of nodes;
+    no matrix, and straight curves behind the grid. Version 4 only, and Lab is coded its way.
+
+    Raises `BadInput` for a table with curves behind its grid.
+    """
+    if any(len(c) > 2 for c in lut.outputs):
+        raise BadInput("curves behind the grid of a lutAToB table are not written")
+    sides = lut.grid.shape[:-1]
+    behind = struct.pack(">4s4xI", b"curv", 0) * len(lut.outputs)
+    grid = bytes([*sides, *[0] * (16 - len(sides))]) + b"\x02\0\0\0" + _u16(lut.grid)
+    grid += b"\0" * (-len(grid) % 4)
+    before = b""
+    for curve in lut.inputs:
+        before += struct.pack(">4s4xI", b"curv", len(curve)) + _u16(curve)
+        before += b"\0" * (-len(before) % 4)
+    grid_at = 32 + len(behind)
+    head = struct.pack(
+        ">4s4xBBxx5I", b"mAB ", len(lut.inputs), len(lut.outputs), 32, 0, 0, grid_at, grid_at + len(grid)
+    )
+    return head + behind + grid + before
 
 
 def decode_lut(data: bytes, name: str) -> tuple[Lut, bool]:

@@ -15,6 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from greyanchor.core.colour.colorimetry import Array
+from greyanchor.core.colour.transmission import HIGHEST, LOWEST
 from greyanchor.core.measurement.alignment import best_slip, cost_of
 from greyanchor.core.measurement.expectation import Expectation, fit_common, plain
 from greyanchor.core.measurement.readings import ReadingSet
@@ -88,7 +89,9 @@ def rows_of(chart: ReadingSet) -> dict[int, npt.NDArray[np.int64]]:
 
 
 def impossible(spectra: Array) -> str:
-    """Why spectra (n, 36) cannot be of a print, or nothing."""
+    """Why spectra (n, 36) cannot be of a print, or transmission densities (n, 2) of a film; or nothing."""
+    if spectra.ndim == 2 and spectra.shape[1] == 2:
+        return _impossible_film(spectra)
     if not np.isfinite(spectra).all():
         return "a spectrum holds values that are not numbers: read the row again"
     if spectra.max() > _BRIGHTEST:
@@ -101,6 +104,15 @@ def impossible(spectra: Array) -> str:
             f"a spectrum is negative (reflectance factor {spectra.min():.2f}): "
             "calibrate white again, then read the row"
         )
+    return ""
+
+
+def _impossible_film(densities: Array) -> str:
+    if not np.isfinite(densities).all():
+        return "a density is no number: read the row again"
+    if densities.min() < LOWEST or densities.max() > HIGHEST:
+        worst = densities.min() if densities.min() < LOWEST else densities.max()
+        return f"a density of {worst:.2f} is not possible: set the instrument to zero on nothing, then read"
     return ""
 
 

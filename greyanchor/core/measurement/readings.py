@@ -9,11 +9,21 @@ from itertools import product
 import numpy as np
 import numpy.typing as npt
 
-from greyanchor.core.colour.colorimetry import BANDS, Array, lab_to_xyz, spectra_to_xyz, xyz_to_lab
+from greyanchor.core.colour.colorimetry import (
+    BANDS,
+    Array,
+    lab_to_xyz,
+    spectra_to_lab,
+    spectra_to_xyz,
+    xyz_to_lab,
+)
 from greyanchor.core.colour.illuminants import Light, light_name
+from greyanchor.core.colour.transmission import VISUAL, film_xyz
 from greyanchor.core.errors import BadInput
 
 CONDITIONS = ("M0", "M1", "M2", "M3")
+#: the condition of films, which are read by the light they let through
+TRANSMISSION = "T"
 #: the one channel of pictures in grey, 100 % white, as ICC profiles and image files count it
 GREY = ("GREY",)
 #: device values are the same when they differ by no more than this (fraction)
@@ -47,8 +57,10 @@ class ReadingSet:
     measured_xyz, measured_lab
         Colorimetric readings (n, 3) when there are no spectra: XYZ with Y = 100 for the perfect
         diffuser, or Lab, both D50 2 degree, absolute.
+    densities
+        Transmission densities (n, 2) of films, visual and UV, in place of spectra and colour.
     condition
-        ISO 13655 measurement condition, ``M0`` to ``M3``.
+        ISO 13655 measurement condition, ``M0`` to ``M3``, or `TRANSMISSION`.
     rows
         Row number on the chart of each patch, (n,) integers counted from 1 through all sheets, or None.
     columns
@@ -67,6 +79,7 @@ class ReadingSet:
     spectra: Array | None = None
     measured_xyz: Array | None = None
     measured_lab: Array | None = None
+    densities: Array | None = None
     condition: str = "M1"
     rows: npt.NDArray[np.int64] | None = None
     columns: npt.NDArray[np.int64] | None = None
@@ -85,6 +98,7 @@ class ReadingSet:
             ("spectra", BANDS),
             ("measured_xyz", 3),
             ("measured_lab", 3),
+            ("densities", 2),
         ):
             value = getattr(self, name)
             if value is None:
@@ -108,7 +122,8 @@ class ReadingSet:
     @property
     def is_measured(self) -> bool:
         """Whether there is anything but device values."""
-        return any(v is not None for v in (self.spectra, self.measured_xyz, self.measured_lab))
+        kinds = (self.spectra, self.measured_xyz, self.measured_lab, self.densities)
+        return any(v is not None for v in kinds)
 
     def xyz(self, light: Light = "D50") -> Array:
         """XYZ (n, 3) under `light`, Y = 100 for the perfect diffuser.
@@ -126,6 +141,8 @@ class ReadingSet:
             return self.measured_xyz
         if self.measured_lab is not None:
             return lab_to_xyz(self.measured_lab)
+        if self.densities is not None:
+            return film_xyz(self.densities[:, VISUAL])
         raise BadInput("nothing has been measured yet: there are device values only")
 
     def lab(self) -> Array:
@@ -159,6 +176,7 @@ class ReadingSet:
             spectra=pick(self.spectra),
             measured_xyz=pick(self.measured_xyz),
             measured_lab=pick(self.measured_lab),
+            densities=pick(self.densities),
             rows=pick(self.rows),
             columns=pick(self.columns),
             sheets=pick(self.sheets),
@@ -171,9 +189,24 @@ class ReadingSet:
         digest.update("\x1f".join((*self.channels, self.condition)).encode())
         if self.names is not None:
             digest.update("\x1f".join(self.names).encode())
-        for values in (self.device, self.spectra, self.measured_xyz, self.measured_lab):
+        films = () if self.densities is None else (self.densities,)
+        for values in (self.device, self.spectra, self.measured_xyz, self.measured_lab, *films):
             digest.update(b"-" if values is None else np.round(values, 7).astype("<f8").tobytes())
         return digest.hexdigest()
+
+
+def lab_of(values: Array) -> Array:
+    """Lab (n, 3) of what an instrument gives: spectra (n, 36), or transmission densities (n, 2) of a film."""
+    if values.ndim == 2 and values.shape[1] == 2:
+        return xyz_to_lab(film_xyz(values[:, VISUAL]))
+    return spectra_to_lab(values)
+
+
+def with_values(chart: ReadingSet, values: Array, condition: str) -> ReadingSet:
+    """A chart with what an instrument gave of its patches, as `lab_of` takes it."""
+    if values.ndim == 2 and values.shape[1] == 2:
+        return replace(chart, densities=values, condition=TRANSMISSION)
+    return replace(chart, spectra=values, condition=condition)
 
 
 def match_chart(chart: ReadingSet, readings: ReadingSet, by: str = "id") -> ReadingSet:
@@ -197,6 +230,10 @@ def match_chart(chart: ReadingSet, readings: ReadingSet, by: str = "id") -> Read
     """
     if not readings.is_measured:
         raise BadInput("the file holds a chart, but no measured values")
+    if set(readings.channels) == set(chart.channels) and readings.device is not None:
+        # inks are matched by their names, whatever their order
+        order = [readings.channels.index(c) for c in chart.channels]
+        readings = replace(readings, channels=chart.channels, device=readings.device[:, order])
     if readings.channels and chart.channels and readings.channels != chart.channels:
         raise BadInput(
             f"the readings are of {'+'.join(readings.channels)}, the chart is of {'+'.join(chart.channels)}"

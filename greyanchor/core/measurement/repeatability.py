@@ -11,6 +11,7 @@ import numpy.typing as npt
 from greyanchor.core.colour.colorimetry import Array, delta_e_2000
 from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.alignment import cost_of
+from greyanchor.core.measurement.density_gap import DensityGap, density_gap
 from greyanchor.core.measurement.expectation import Expectation, fit_common, plain
 from greyanchor.core.measurement.misreads import gap_between
 from greyanchor.core.measurement.readings import SAME_DEVICE, ReadingSet
@@ -52,6 +53,8 @@ class Comparison:
         How far the passes lie apart as wholes: length of the mean Lab difference over inked patches.
     uneven
         Largest dE00 of repeated patches from their mean, the passes averaged; None without repeats.
+    films
+        How far densities lie apart, of passes over a film; None for prints.
     """
 
     ids: tuple[str, ...]
@@ -64,6 +67,7 @@ class Comparison:
     moved: float = 0.0
     uneven: float | None = None
     passes: int = 2
+    films: DensityGap | None = None
 
     @property
     def mean(self) -> float:
@@ -81,8 +85,23 @@ class Comparison:
         return float(self.differences.max())
 
     def acceptable(self, mean: float = MEAN_LIMIT, largest: float = LARGEST_LIMIT) -> bool:
-        """Default acceptance: mean <= 0.5, maximum <= 2.0 dE00."""
-        return self.mean <= mean and self.max <= largest
+        """Default acceptance: mean <= 0.5, maximum <= 2.0 dE00, and densities of films that agree."""
+        near = self.mean <= mean and self.max <= largest
+        return near and (self.films is None or self.films.acceptable)
+
+    @property
+    def within(self) -> str:
+        """How near the passes are in words: densities of films, colour of prints."""
+        if self.films is not None:
+            return f"{self.films.largest:.2f} of density"
+        return f"{self.mean:.2f} dE00 mean"
+
+    @property
+    def apart(self) -> str:
+        """What differs in words: the patch of a film, or the colours of a print."""
+        if self.films is not None and not self.films.acceptable:
+            return f"{self.films.difference:.2f} of {self.films.kind} density at {self.films.patch}"
+        return f"mean {self.mean:.2f}, largest {self.max:.2f} dE00"
 
     @property
     def unlike(self) -> bool:
@@ -107,6 +126,12 @@ class Comparison:
                 )
             ]
         items = []
+        if self.films is not None and not self.films.acceptable:
+            gap = self.films
+            items.append(
+                f"Patch {gap.patch} differs by {gap.difference:.2f} in {gap.kind} density, "
+                f"{gap.allowed:.2f} is what readings of one film do: read its row again."
+            )
         for row in self.suspect_rows:
             which = self.worst_pass.get(f"row {row}", 0)
             items.append(
@@ -140,7 +165,7 @@ def is_copy(first: ReadingSet, second: ReadingSet) -> bool:
 
     An instrument never repeats itself to the sixth decimal over a chart, so a copy is no second reading.
     """
-    for name in ("spectra", "measured_xyz", "measured_lab"):
+    for name in ("spectra", "measured_xyz", "measured_lab", "densities"):
         one, other = getattr(first, name), getattr(second, name)
         if one is not None and other is not None:
             return one.shape == other.shape and bool(np.allclose(one, other, rtol=0.0, atol=_WRITTEN))
@@ -190,7 +215,13 @@ def compare_passes(passes: Sequence[ReadingSet], expected: Expectation | None = 
         moved=_moved(labs),
         uneven=unevenness(aligned),
         passes=len(aligned),
+        films=_films(aligned),
     )
+
+
+def _films(aligned: Sequence[ReadingSet]) -> DensityGap | None:
+    densities = [p.densities for p in aligned if p.densities is not None]
+    return density_gap(aligned[0].ids, densities) if len(densities) == len(aligned) else None
 
 
 def _aligned(passes: Sequence[ReadingSet]) -> list[ReadingSet]:
@@ -343,7 +374,8 @@ def robust_limit(values: Array, deviations: float = 6.0, floor: float = 1.0) -> 
 
 
 def average(passes: Sequence[ReadingSet]) -> ReadingSet:
-    """Mean of several passes of one chart: of spectra where all have them, else of XYZ.
+    """Mean of several passes of one chart: of spectra where all have them, of densities of films, else of
+    XYZ.
 
     With three passes or more, a reading that lies an outlier's distance from the median of all is
     left out of the mean of its patch. Raises `BadInput` when conditions are mixed or the passes are
@@ -363,6 +395,9 @@ def average(passes: Sequence[ReadingSet]) -> ReadingSet:
         spectra = np.stack([p.spectra for p in aligned if p.spectra is not None])
         mean = (spectra * weight).sum(axis=0) / weight.sum(axis=0)
         return replace(first, spectra=mean, measured_xyz=None, measured_lab=None)
+    if all(p.densities is not None for p in aligned):
+        films = np.stack([p.densities for p in aligned if p.densities is not None])
+        return replace(first, densities=(films * weight).sum(axis=0) / weight.sum(axis=0))
     xyz = (np.stack([p.xyz() for p in aligned]) * weight).sum(axis=0) / weight.sum(axis=0)
     return replace(first, spectra=None, measured_xyz=xyz, measured_lab=None)
 

@@ -7,9 +7,12 @@ import json
 from dataclasses import asdict, dataclass
 
 from greyanchor.core.errors import BadInput
+from greyanchor.core.printing.film_screen import FilmScreen
 
 DIRECTIONS = ("one way", "both ways")
 HALFTONES = ("error diffusion", "blue noise")
+#: what the colour management of a driver must be
+OFF = "off"
 
 
 @dataclass(frozen=True)
@@ -30,6 +33,13 @@ class PrintEnvironment:
         Platen temperature in degrees Celsius.
     vacuum
         Vacuum in percent of full.
+    driver_media, driver_quality
+        What the driver of a printer that takes R G B is set to; empty for other printers.
+    driver_colour
+        Its colour management, which must be `OFF`; empty for other printers.
+    screen
+        The screen of films, as `core.separation.halftone.screens.parse_screen` reads it; empty where prints
+        are no films.
     """
 
     printer: str
@@ -41,6 +51,10 @@ class PrintEnvironment:
     halftone: str = "blue noise"
     heat: float = 35.0
     vacuum: float = 50.0
+    driver_media: str = ""
+    driver_quality: str = ""
+    driver_colour: str = ""
+    screen: str = ""
 
     def __post_init__(self) -> None:
         limits = {"resolution": (150, 4800), "passes": (1, 32), "heat": (15, 90), "vacuum": (0, 100)}
@@ -52,10 +66,19 @@ class PrintEnvironment:
             raise BadInput(f"direction {self.direction!r} is not one of {', '.join(DIRECTIONS)}")
         if self.halftone not in HALFTONES:
             raise BadInput(f"halftone {self.halftone!r} is not one of {', '.join(HALFTONES)}")
+        if self.screen:
+            FilmScreen.of(self.screen)
+        if self.driver_colour not in ("", OFF):
+            raise BadInput(
+                f"the driver's colour management is {self.driver_colour}: a chart that goes through it says "
+                "nothing of the printer; turn it off"
+            )
 
     def as_dict(self) -> dict[str, str | int | float]:
-        """Plain values by name, for JSON."""
-        return asdict(self)
+        """Plain values by name, for JSON; settings of a driver only where there is one, a screen only of
+        films.
+        """
+        return {k: v for k, v in asdict(self).items() if v != "" or not k.startswith(("driver_", "screen"))}
 
     def content_hash(self) -> str:
         """SHA-256 of the choices; two environments are the same when this is."""
@@ -63,8 +86,14 @@ class PrintEnvironment:
 
     def label(self) -> str:
         """One line that names the environment on a sheet."""
+        driver = ""
+        if self.driver_colour:
+            said = [("media", self.driver_media), ("quality", self.driver_quality)]
+            driver = f" · driver: colour management {self.driver_colour}"
+            driver += "".join(f", {what} {value}" for what, value in said if value)
         return (
             f"{self.printer} · {self.ink_set} · {self.media} · {self.resolution} dpi · {self.passes} "
             "passes · "
-            f"{self.direction} · {self.halftone} · {self.heat:g} °C · vacuum {self.vacuum:g} %"
+            f"{self.direction} · {self.halftone} · {self.heat:g} °C · vacuum {self.vacuum:g} %{driver}"
+            + (f" · film, {FilmScreen.of(self.screen).words}" if self.screen else "")
         )

@@ -24,7 +24,7 @@ from greyanchor.core.colour.colorimetry import (
 from greyanchor.core.colour.illuminants import Light
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
-from greyanchor.core.formats.icc_tables import encode_lut16
+from greyanchor.core.formats.icc_tables import encode_lut16, encode_lut_a_to_b
 from greyanchor.core.measurement.readings import ReadingSet, as_inks
 from greyanchor.core.parallel import one_thread
 from greyanchor.core.profiling import sources
@@ -145,13 +145,13 @@ def build_from_model(
     """Assemble the whole ICC profile of a fitted model; `readings` go into the file."""
     began = time.perf_counter()
     channels = len(model.channels)
-    sizes = settings.sizes or TableSizes.usual(channels)
+    sizes = settings.sizes or TableSizes.usual(channels, settings.version)
     total = min(settings.separation.total_ink, float(channels))
     separation = replace(settings.separation, total_ink=total)
     progress(0.2, "finding the gamut")
     inverter = Inverter(model, separation)
     white = media_white(model)
-    inks = surface_inks(channels, total, inverter.tops, inverter.black)
+    inks = inverter.held(surface_inks(channels, total, inverter.tops, inverter.black))
     gamut = gamut_from_lab(model_lab(inverter, inks))
     _refuse_no_gamut(gamut, channels)
     rendering = rendering_for(inverter, white, inks, settings)
@@ -165,7 +165,8 @@ def build_from_model(
     backward, gamut_tag = backward_tables(inverter, rendering, sizes, axes, inner)
     progress(0.93, "assembling and proving the profile")
     tags = _tags(settings, readings, model, white)
-    tags |= {name: encode_lut16(lut) for name, lut in (forward | backward).items()}
+    tags |= {name: encode_lut16(lut) for name, lut in (forward | backward).items() if name != "A2B1"}
+    tags["A2B1"] = (encode_lut_a_to_b if sizes.exact else encode_lut16)(forward["A2B1"])
     tags["gamt"] = encode_lut16(gamut_tag)
     when = settings.created or datetime.now(UTC)
     data = icc.build(tags, model.channels, settings.version, when)

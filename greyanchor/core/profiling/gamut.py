@@ -17,6 +17,8 @@ LEVELS = 51
 HUES = 72
 #: prints with less chroma everywhere have no gamut to speak of
 LEAST_CHROMA = 6.0
+#: colours that lie this near a plane (Lab, root of mean squares) have no volume
+_FLAT = 0.3
 
 
 @dataclass(frozen=True)
@@ -106,6 +108,8 @@ def gamut_from_lab(lab: Array) -> Gamut:
     light, dark = float(lab[:, 0].max()), float(lab[:, 0].min())
     if np.hypot(lab[:, 1], lab[:, 2]).max() < LEAST_CHROMA or light - dark < 1.0:
         return Gamut(np.zeros((LEVELS, HUES)), light, dark)
+    if np.linalg.svd(lab - lab.mean(axis=0), compute_uv=False)[-1] < _FLAT * np.sqrt(len(lab)):
+        return Gamut(np.zeros((LEVELS, HUES)), light, dark)  # one ink, or two: a line or a sheet, no body
     # slightly beyond the ends, so that the whitest and the blackest sample are inside
     shell = shell_of(lab, np.array([0.55 * light + 0.45 * dark, 0.0, 0.0]), (dark - 1e-3, light + 1e-3))
     lights, chromas = shell.leaf(np.arange(HUES) * 360.0 / HUES)

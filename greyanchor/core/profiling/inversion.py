@@ -53,6 +53,8 @@ _STEEP = 0.06
 _NO_GAIN = 0.01
 #: pull of black, and of other inks, to where the edge of the gamut left them, beyond that edge
 _BLACK_BEYOND, _BEYOND_PULL = 20.0, 4.0
+#: how far below its limit a sum of some inks is held
+_PAIR_MARGIN = 0.035
 _PART = 3000
 _NET = 4096
 #: colours of the net that are weighed for another start where there are more inks than a colour needs
@@ -114,6 +116,10 @@ class Inverter:
         self.total = separation.total_ink * (1.0 - margin) if bound else float(self.channels)
         self.quick = quick or compact(model, min(separation.total_ink * 1.05, float(self.channels)))
         self.tops = separation.tops(model.channels)
+        self._sets, self._most = separation.sums(model.channels)
+        # tables go straight between nodes, and further beyond a pair's sum than beyond the sum of all
+        margins = np.where(np.arange(len(self._most)) > 0, _PAIR_MARGIN, margin)
+        self._most = np.where(self._most < self._sets.sum(axis=1), self._most * (1.0 - margins), self._most)
         self._even_tops = model.to_even(self.tops[None])[0]
         self._even_tops[self.tops >= 1.0] = 1.0
         self.white = model.lab(np.zeros((1, self.channels)))[0]
@@ -132,10 +138,11 @@ class Inverter:
         """
         pull = np.zeros((len(lab), self.channels))
         if self.channels > 4:
-            handover = self.separation.handover
+            handover = self.separation.handover_of(self.model.channels[4:])
             chroma = np.hypot(lab[:, 1] - self.white[1], lab[:, 2] - self.white[2])
-            share = np.clip((chroma - 8.0) / (75.0 - 45.0 * handover), 0.0, 1.0)
-            share = (share * share * (3.0 - 2.0 * share))[:, None] * self._nearness(lab)
+            beyond = chroma[:, None] - self.separation.from_chroma
+            share = np.clip(beyond / (75.0 - 45.0 * handover), 0.0, 1.0)
+            share = share * share * (3.0 - 2.0 * share) * self._nearness(lab)
             pull[:, :4] = _SHARED_PULL
             pull[:, 4:] = _AWAY_PULL * (1.0 - share) + _SHARED_PULL * 4.0 ** (1.0 - 2.0 * handover) * share
         if self.black is not None:
@@ -166,7 +173,7 @@ class Inverter:
         """A coarse net of the device space within the limits, in even coordinates, with its Lab."""
         net = self._net() * self._even_tops
         device = self.model.to_device(net)
-        even = self.model.to_even(self._hold_total(device))
+        even = self.model.to_even(self.held(device))
         return even, self.quick.lab(even)
 
     def _net(self) -> Array:
@@ -214,7 +221,7 @@ class Inverter:
 
         found = in_parallel(part, places, _PART) if len(lab) else [(empty, np.zeros(0))]
         even, error = np.concatenate([f[0] for f in found]), np.concatenate([f[1] for f in found])
-        return Inversion(even, self._hold_total(self.model.to_device(even)), error)
+        return Inversion(even, self.held(self.model.to_device(even)), error)
 
     def beyond(self, lab: Array, edge: Array, room: float) -> Array:
         """Even coordinates (n, channels) that would print absolute Lab (n, 3) if inks could go below nothing
@@ -235,7 +242,16 @@ class Inverter:
 
         if not len(lab):
             return np.zeros((0, self.channels))
-        return np.concatenate(in_parallel(part, np.arange(len(lab)), _PART))
+        found = np.concatenate(in_parallel(part, np.arange(len(lab)), _PART))
+        return self._within_sums(found) if len(self._sets) > 1 else found
+
+    def _within_sums(self, even: Array) -> Array:
+        """Coordinates (n, channels) beyond the bounds that still keep to the sums of some inks."""
+        device = self.model.to_device(np.clip(even, 0.0, self._even_tops))
+        too_much = (device @ self._sets[1:].T > self._most[1:]).any(axis=1)
+        out = even.copy()
+        out[too_much] = self.model.to_even(self.held(device[too_much]))
+        return out
 
     def _solve(self, lab: Array, start: Array | None, rounds: int, settle: int) -> tuple[Array, Array]:
         aims = self.aims(lab)
@@ -338,13 +354,19 @@ class Inverter:
         pull = points.pull[which]
         away = pull * (even - points.anchor[which])
         device, device_slope = self.model.to_device_with_slope(even)
-        over = _TOTAL_PULL * np.maximum(device.sum(axis=1) - self.total, 0.0)
-        by_total = np.where(over[:, None] > 0, _TOTAL_PULL * device_slope, 0.0)
         colour = (missed**2).sum(axis=1)
-        cost = colour + (away**2).sum(axis=1) + over**2
+        cost = colour + (away**2).sum(axis=1)
         across = np.swapaxes(by_colour, 1, 2)
-        gradient = (across @ missed[:, :, None])[:, :, 0] + pull * away + by_total * over[:, None]
-        normal = across @ by_colour + by_total[:, :, None] * by_total[:, None, :]
+        gradient = (across @ missed[:, :, None])[:, :, 0] + pull * away
+        normal = across @ by_colour
+        for inks, most in zip(self._sets, self._most):
+            over = _TOTAL_PULL * np.maximum(device @ inks - most, 0.0)
+            held = np.flatnonzero(over)
+            if len(held):
+                by_sum = _TOTAL_PULL * device_slope[held] * inks
+                cost[held] += over[held] ** 2
+                gradient[held] += by_sum * over[held, None]
+                normal[held] += by_sum[:, :, None] * by_sum[:, None, :]
         diagonal = np.einsum("njj->nj", normal)
         diagonal += pull**2
         if points.early is not None:
@@ -373,14 +395,15 @@ class Inverter:
         diagonal += _TOP_PULL**2 * (near > 0)
         return cost, gradient, normal
 
-    def _hold_total(self, device: Array) -> Array:
-        """Device values with the sum held: inks other than black give way evenly, and black only when alone
-        too much.
+    def held(self, device: Array) -> Array:
+        """Device values with their sums held: inks other than black give way evenly, and black only when
+        alone too much.
         """
-        over = np.maximum(device.sum(axis=1) - self.total, 0.0)
-        colours = [i for i in range(self.channels) if i != self.black]
-        sums = device[:, colours].sum(axis=1)
-        device[:, colours] *= (1.0 - np.minimum(over / np.maximum(sums, 1e-9), 1.0))[:, None]
+        for inks, most in zip(self._sets, self._most):
+            over = np.maximum(device @ inks - most, 0.0)
+            colours = [i for i in range(self.channels) if i != self.black and inks[i]]
+            sums = device[:, colours].sum(axis=1)
+            device[:, colours] *= (1.0 - np.minimum(over / np.maximum(sums, 1e-9), 1.0))[:, None]
         return device
 
     def _weights(self, lab: Array) -> Array:

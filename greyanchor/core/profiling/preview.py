@@ -20,7 +20,7 @@ STEPS = 49
 #: second differences are reported for steps as long as those of a neutral axis of this many
 _REPORTED_STEPS = 120
 #: named paths through colour, Lab from light to dark (media-relative L* is scaled to what the printer has)
-_PATHS = {
+_PATHS: dict[str, tuple[str, tuple[tuple[int, int, int], ...]]] = {
     "neutral": ("Neutral axis", ((100, 0, 0), (0, 0, 0))),
     "skin": ("Skin", ((94, 4, 8), (66, 18, 20), (38, 17, 18), (6, 3, 3))),
     "deep blue": ("Deep blue", ((78, -4, -20), (42, 10, -46), (14, 12, -28), (4, 3, -7))),
@@ -76,7 +76,8 @@ def preview(model: ForwardModel, separation: Separation, quick: CompactModel | N
     """Inks along all paths for `separation`; `quick` is `compact(model, ...)` where it is at hand."""
     inverter = Inverter(model, separation, quick=quick)
     white, darkest = inverter.white, inverter.darkest
-    labs = [_path(points, white, darkest) for _, points in _PATHS.values()]
+    known = {**_PATHS, **_towards_further(model)}
+    labs = [_path(points, white, darkest) for _, points in known.values()]
     # a point that settled elsewhere than its neighbours is begun again from between them
     first = inverter.solve(np.vstack(labs)).even.reshape(len(labs), STEPS, -1)
     between = uniform_filter1d(first, 7, axis=1, mode="nearest").reshape(len(labs) * STEPS, -1)
@@ -85,10 +86,23 @@ def preview(model: ForwardModel, separation: Separation, quick: CompactModel | N
     parts = [slice(i * STEPS, (i + 1) * STEPS) for i in range(len(labs))]
     paths = tuple(
         Path(name, title, lab, solved.device[part], printed[part], roughness(solved.device[part]))
-        for (name, (title, _)), lab, part in zip(_PATHS.items(), labs, parts)
+        for (name, (title, _)), lab, part in zip(known.items(), labs, parts)
     )
     sums = solved.device.sum(axis=1)
     return Preview(paths, float(sums.max()), float(sums[parts[0]].mean()), darkest)
+
+
+def _towards_further(model: ForwardModel) -> dict[str, tuple[str, tuple[tuple[int, int, int], ...]]]:
+    """A path for each ink beside C, M, Y and K: from paper through its own hue to the dark."""
+    out: dict[str, tuple[str, tuple[tuple[int, int, int], ...]]] = {}
+    solids = model.lab(np.eye(len(model.channels)))
+    for name, lab in zip(model.channels[4:], solids[4:]):
+        lightness, a, b = (round(float(v)) for v in lab)
+        full = (lightness, round(0.85 * a), round(0.85 * b))  # within the gamut, where tables are smooth
+        dark = (max(round(0.45 * lightness), 8), round(0.35 * a), round(0.35 * b))
+        light = (round(0.5 * (100 + lightness)), round(0.42 * a), round(0.42 * b))
+        out[f"towards {name}"] = (f"Towards {name}", (light, full, dark))
+    return out
 
 
 def _path(points: tuple[tuple[int, int, int], ...], white: Array, darkest: float) -> Array:

@@ -39,7 +39,11 @@ def settings_inside(readings: ReadingSet) -> tuple[Separation, Light] | None:
     try:
         facts = json.loads(text.replace("'", '"'))
         separation = facts["separation"]
-        separation["limits"] = tuple((str(c), float(v)) for c, v in separation.get("limits", ()))
+        for pairs in ("limits", "handovers"):
+            separation[pairs] = tuple((str(c), float(v)) for c, v in separation.get(pairs, ()))
+        separation["overprints"] = tuple(
+            (tuple(map(str, inks)), float(v)) for inks, v in separation.get("overprints", ())
+        )
         light = facts["light"]
         if not isinstance(light, str):
             light = MeasuredLight(str(light[0]), tuple(float(p) for p in light[1]))

@@ -67,6 +67,7 @@ def _searched(
     """Small random steps from `inks` (n, channels), of which the nearest is taken, ever smaller."""
     n, channels = inks.shape
     tops = separation.tops(model.channels)
+    sets, most = separation.sums(model.channels)
 
     def price(values: Array) -> Array:
         return delta_e_2000(
@@ -80,13 +81,22 @@ def _searched(
             random.random((n, _CANDIDATES, channels)) < 0.6
         )
         tried = np.clip(tried, 0.0, tops).reshape(-1, channels)
-        total = tried.sum(axis=1, keepdims=True)
-        tried = np.where(
-            total > separation.total_ink, tried * separation.total_ink / np.maximum(total, 1e-9), tried
-        )
+        tried = within_sums(tried, sets, most)
         costs = price(tried).reshape(n, _CANDIDATES)
         chosen = costs.argmin(axis=1)
         better = costs[np.arange(n), chosen] < cost
         best[better] = tried.reshape(n, _CANDIDATES, channels)[np.arange(n), chosen][better]
         cost = np.minimum(cost, costs[np.arange(n), chosen])
     return best
+
+
+def within_sums(inks: Array, sets: Array, most: Array) -> Array:
+    """Ink values (n, channels) brought inside the sums of `Separation.sums`: the inks of a set that is over
+    its sum are taken back in one share.
+    """
+    held = inks
+    for mask, limit in zip(sets, most):
+        total = (held * mask).sum(axis=1, keepdims=True)
+        share = np.where(total > limit, limit / np.maximum(total, 1e-9), 1.0)
+        held = np.where(mask > 0, held * share, held)
+    return np.asarray(held)

@@ -12,7 +12,7 @@ from greyanchor.core.characterization.model import FitReport, ForwardModel
 from greyanchor.core.colour.colorimetry import Array, delta_e_2000, xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
-from greyanchor.core.measurement.readings import ReadingSet, as_inks
+from greyanchor.core.measurement.readings import ReadingSet, as_inks, is_additive
 from greyanchor.core.measurement.sequences import sobol
 from greyanchor.core.parallel import one_thread
 
@@ -121,7 +121,7 @@ def learn(
     group = group.reshape(-1)
     mean = np.stack([np.bincount(group, values) / counts for values in wanted.T], axis=1)
     left = mean - bare.lab(places)
-    surface = residual.fit(bare.to_even(places), left, counts, spread)
+    surface = residual.fit(bare.features(places), left, counts, spread, not is_additive(bare.channels))
     corrected = replace(bare, corrections=(surface,))
     expected = delta_e_2000(mean, mean + surface.left_out)
     return corrected, Round(len(places), FitReport.of(off), FitReport.of(expected), _noise_of(newest, spread))

@@ -31,6 +31,12 @@ class Separation:
     handover
         How readily inks beyond C, M, Y and K take over from pairs of C, M and Y: 0 only where those
         cannot reach a colour, 1 wherever they can.
+    handovers
+        The same for single inks, such as ``(("O", 0.8),)``; others as `handover` has it.
+    from_chroma
+        CIELAB chroma from which on further inks join.
+    overprints
+        Largest sums of inks that print together, such as ``((("C", "M"), 1.7),)``.
     """
 
     total_ink: float = 3.0
@@ -40,6 +46,9 @@ class Separation:
     width: float = 1.0
     limits: tuple[tuple[str, float], ...] = ()
     handover: float = 0.5
+    handovers: tuple[tuple[str, float], ...] = ()
+    from_chroma: float = 8.0
+    overprints: tuple[tuple[tuple[str, ...], float], ...] = ()
 
     def __post_init__(self) -> None:
         for name, low, high in (
@@ -54,6 +63,16 @@ class Separation:
             if not low <= value <= high:
                 raise BadInput(
                     f"{name.replace('_', ' ')} {100 * value:g} % lies outside {100 * low:g}..{100 * high:g} %"
+                )
+        if not 0.0 <= self.from_chroma <= 60.0:
+            raise BadInput(f"further inks join from a chroma of 0 to 60 on, not {self.from_chroma:g}")
+        for channel, value in self.handovers:
+            if not 0.0 <= value <= 1.0:
+                raise BadInput(f"the handover to {channel}, {100 * value:g} %, lies outside 0..100 %")
+        for inks, value in self.overprints:
+            if len(inks) < 2 or not 1.0 <= value <= float(len(inks)):
+                raise BadInput(
+                    f"{'+'.join(inks)} print together up to 100 to {100 * len(inks)} %, not {100 * value:g} %"
                 )
         for channel, value in self.limits:
             if not 0.05 <= value <= 1.0:
@@ -72,6 +91,29 @@ class Separation:
         if black is not None:
             top[black] = min(top[black], self.max_black)
         return top
+
+    def sums(self, channels: tuple[str, ...]) -> tuple[Array, Array]:
+        """Which inks (k, channels) are held to a sum, and the sums (k,): total ink first, then overprints
+        that it does not hold already. Raises `BadInput` for inks that are not there.
+        """
+        top = self.tops(channels)
+        masks, most = [np.ones(len(channels))], [min(self.total_ink, float(len(channels)))]
+        for inks, value in self.overprints:
+            foreign = sorted(set(inks) - set(channels))
+            if foreign:
+                raise BadInput(
+                    f"there is a limit for {'+'.join(inks)}, but the inks are {' '.join(channels)}"
+                )
+            mask = np.array([float(c in inks) for c in channels])
+            if value < min(float(mask @ top), self.total_ink):
+                masks.append(mask)
+                most.append(value)
+        return np.array(masks), np.array(most)
+
+    def handover_of(self, channels: tuple[str, ...]) -> Array:
+        """How readily each of `channels` takes over (n,), fractions."""
+        own = dict(self.handovers)
+        return np.array([own.get(c, self.handover) for c in channels])
 
     def black_aim(self, lightness: Array, chroma: Array, white: float, darkest: float) -> Array:
         """Black (n,) to aim at for absolute lightness and chroma (n,); the solver is drawn gently to it.

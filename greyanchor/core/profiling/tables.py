@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from itertools import product
 
@@ -37,7 +37,10 @@ _LEAN = 0.6
 #: share of their mean, so that no part of an axis is left without nodes
 _BENDS_AT, _BEND_POINTS, _LEAST_BEND = 256, 33, 1.0
 #: nodes a side by number of channels: device to PCS (colorimetric, the other intents)
-_FORWARD = {1: (255, 255), 2: (65, 33), 3: (33, 25), 4: (21, 15), 5: (9, 7), 6: (7, 5), 7: (6, 5), 8: (5, 4)}
+_FORWARD = {1: (255, 255), 2: (65, 33), 3: (33, 25), 4: (21, 15), 5: (9, 7), 6: (7, 5), 7: (6, 4), 8: (5, 4)}
+#: nodes along each channel of the colorimetric table, C M Y, K and further ones, where the version allows a
+#: number for each: further inks are never printed all at once
+_EXACT = {5: (11, 9, 9), 6: (9, 8, 7), 7: (8, 6, 5), 8: (6, 5, 4)}
 
 
 _DRAFT = {1: 33, 2: 17, 3: 13, 4: 9, 5: 6, 6: 5, 7: 4, 8: 3}
@@ -46,7 +49,7 @@ _DRAFT = {1: 33, 2: 17, 3: 13, 4: 9, 5: 6, 6: 5, 7: 4, 8: 3}
 @dataclass(frozen=True)
 class TableSizes:
     """Nodes a side: device to PCS (colorimetric, other intents), PCS to device (the same), and the gamut
-    tag.
+    tag. `exact` are those of each channel, device to PCS, where they are not alike (version 4).
     """
 
     forward: int = 17
@@ -54,16 +57,23 @@ class TableSizes:
     backward: int = 41
     rendered: int = 25
     gamut: int = 18
+    exact: tuple[int, ...] = ()
 
     def __post_init__(self) -> None:
         for name in ("backward", "rendered", "gamut"):
             object.__setattr__(self, name, exact_side(getattr(self, name)))
 
     @classmethod
-    def usual(cls, channels: int) -> TableSizes:
+    def usual(cls, channels: int, version: int = 2) -> TableSizes:
         """Sizes that keep a file usable whatever the number of channels."""
         forward, rendered = _FORWARD[channels]
-        return cls(forward, rendered, *((41, 35, 18) if channels > 1 else (33, 33, 10)))
+        made = cls(
+            forward, rendered, *((33, 33, 10) if channels == 1 else (41, 35 if channels <= 4 else 31, 18))
+        )
+        if version < 4 or channels not in _EXACT:
+            return made
+        colour, black, further = _EXACT[channels]
+        return replace(made, exact=(*[colour] * 3, black, *[further] * (channels - 4)))
 
     @classmethod
     def draft(cls, channels: int = 4) -> TableSizes:
@@ -230,12 +240,17 @@ class DeviceAxes:
 
     def nodes(self, side: int) -> list[Array]:
         """Even coordinates (side,) of the nodes of each channel."""
+        return self.nodes_of([side] * len(self.positions))
+
+    def nodes_of(self, sides: Sequence[int]) -> list[Array]:
+        """The same for a number of nodes for each channel."""
         even = np.linspace(0.0, 1.0, self.positions.shape[1])
-        return [np.interp(np.linspace(0.0, 1.0, side), p, even) for p in self.positions]
+        return [np.interp(np.linspace(0.0, 1.0, k), p, even) for k, p in zip(sides, self.positions)]
 
     def curves(self, model: ForwardModel) -> list[Array]:
         """Device value to grid position: a curve (n,) of fractions for each channel."""
-        device = np.repeat(np.linspace(0.0, 1.0, _CURVE)[:, None], len(self.positions), axis=1)
+        points = _CURVE if len(self.positions) <= 4 else _CURVE // 2
+        device = np.repeat(np.linspace(0.0, 1.0, points)[:, None], len(self.positions), axis=1)
         even = model.to_even(as_inks(device, picture_channels(model.channels)))
         grid = np.linspace(0.0, 1.0, self.positions.shape[1])
         return [np.interp(even[:, c], grid, p) for c, p in enumerate(self.positions)]
@@ -268,22 +283,23 @@ def forward_tables(inverter: Inverter, rendering: Rendering, sizes: TableSizes) 
     axes = device_axes(inverter)
     curves = axes.curves(model)
 
-    def printed(side: int) -> Array:
-        lab = model.lab_on_grid(axes.nodes(side))
+    def printed(*sides: int) -> Array:
+        lab = model.lab_on_grid(axes.nodes_of(sides))
         relative = rendering.relative(_between(lab).reshape(-1, 3))
         relative[0] = (100.0, 0.0, 0.0)  # the unprinted media is the white of the relative scale
         return relative
 
-    def table(lab: Array, side: int) -> Lut:
-        return Lut(curves, encode_lab(lab).reshape(*[side] * len(curves), 3), straight)
+    def table(lab: Array, *sides: int, legacy: bool = True) -> Lut:
+        return Lut(curves, encode_lab(lab, legacy).reshape(*sides, 3), straight)
 
-    exact = printed(sizes.forward)
-    same = sizes.forward_rendered == sizes.forward
-    coarse = exact if same else printed(sizes.forward_rendered)
+    rendered = [sizes.forward_rendered] * len(curves)
+    sides = list(sizes.exact) or [sizes.forward] * len(curves)
+    exact = printed(*sides)
+    coarse = exact if rendered == sides else printed(*rendered)
     return {
-        "A2B0": table(rendering.out_of_printer(coarse, rendering.perceptual), sizes.forward_rendered),
-        "A2B1": table(exact, sizes.forward),
-        "A2B2": table(rendering.out_of_printer(coarse, rendering.saturation), sizes.forward_rendered),
+        "A2B0": table(rendering.out_of_printer(coarse, rendering.perceptual), *rendered),
+        "A2B1": table(exact, *sides, legacy=not sizes.exact),
+        "A2B2": table(rendering.out_of_printer(coarse, rendering.saturation), *rendered),
     }
 
 
@@ -367,6 +383,7 @@ def _beside_gamut(inverter: Inverter, rendering: Rendering, axes: PcsAxes, side:
     """Which nodes (side^3,) belong to a cell that the gamut's surface runs through: a mask."""
     steps = _SURFACE_STEPS if inverter.channels <= 4 else _SURFACE_STEPS // 2
     inks = surface_inks(inverter.channels, inverter.total, inverter.tops, inverter.black, steps)
+    inks = inverter.held(inks)
     lab = rendering.relative(inverter.quick.lab(inverter.model.to_even(inks)))
     low = np.minimum((_positions(axes.curves(side), lab) * (side - 1)).astype(int), side - 2)
     out = np.zeros((side, side, side), dtype=bool)

@@ -13,12 +13,13 @@ from typing import Any
 
 import numpy as np
 
+from greyanchor.core.calibration.light_split import split_channels, strengths
 from greyanchor.core.colour.colorimetry import Array, lab_to_xyz, xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.parallel import each, in_parallel
 from greyanchor.core.separation.folding import Folding
 from greyanchor.core.separation.kernels import BRIGHTEST, POINTS, ROOTS, Chain, folded, keep_pure
-from greyanchor.core.separation.link import DeviceLink
+from greyanchor.core.separation.link import DeviceLink, ModeInks
 from greyanchor.core.separation.profiles import Walk
 
 Pixels = np.ndarray[Any, Any]
@@ -44,7 +45,7 @@ class Conversion:
         self._plans: dict[int, Chain] = {}
         self._fold: Folding | None = None
         self._lock = threading.Lock()
-        self._splits = [split_tables(s) for s in link.mode.splits]
+        self._splits = share_tables(link.mode)
         self._kept = _pure_tables(link.pure_ramps(), link.source_channels, len(link.mode.channels))
 
     @property
@@ -96,10 +97,7 @@ class Conversion:
             keep_pure(flat, self._kept, full, raw)
         if self._splits:
             out[:, :m] = raw
-            for place, (split, (rest, light)) in enumerate(zip(self.link.mode.splits, self._splits)):
-                parent = self.link.mode.channels.index(split.parent)
-                out[:, parent] = rest[raw[:, parent]]
-                out[:, m + place] = light[raw[:, parent]]
+            share_out(out, self._splits)
 
     def _folding(self) -> Folding:
         with self._lock:
@@ -254,10 +252,31 @@ def _rows(curves: Array) -> Pixels:
     return _ended(np.ascontiguousarray(curves.T))
 
 
-def split_tables(split: Any) -> tuple[Pixels, Pixels]:
-    """What is left of a channel, and its light ink, 16 bits, for each of 65,536 amounts."""
-    light, full = split.apply(np.linspace(0.0, 1.0, 65536))
-    return _sixteen(full), _sixteen(light)
+Shares = list[tuple[int, list[tuple[int, Pixels]]]]
+
+
+def share_out(out: Pixels, shares: Shares) -> None:
+    """Share amounts (n, inks) of channels with inks of other weights, in place."""
+    for parent, tables in shares:
+        whole = out[:, parent].copy()
+        for place, table in tables:
+            out[:, place] = table[whole]
+
+
+def share_tables(mode: ModeInks) -> Shares:
+    """For each channel of `mode` that shares: its place among the inks, and place and amounts, 16 bits for
+    each of 65,536, of every ink that prints for it.
+    """
+    shares: Shares = []
+    stands_for = strengths(mode.splits)
+    for channel in mode.channels:
+        mine = [s for s in mode.splits if stands_for[s.light][0] == channel]
+        if mine:
+            amounts = split_channels(np.linspace(0.0, 1.0, 65536)[:, None], (channel,), mine)
+            names = (channel, *(s.light for s in mine))
+            tables = [(mode.inks.index(n), _sixteen(v)) for n, v in zip(names, amounts.T)]
+            shares.append((mode.inks.index(channel), tables))
+    return shares
 
 
 def _sixteen(values: Array) -> Pixels:

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from greyanchor.core.calibration.curves import CurveSet
-from greyanchor.core.calibration.light_split import LightSplit
+from greyanchor.core.calibration.light_split import split_from
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, icc
 from greyanchor.core.packs.archive import Archive
@@ -75,5 +75,5 @@ def mode_inks(
         curves = CurveSet(channels, curves.outputs[[curves.channels.index(c) for c in channels]])
     if curves is None and any(limits.get(c, 100.0) < 100.0 for c in channels):
         curves = CurveSet.straight({c: limits.get(c, 100.0) / 100.0 for c in channels})
-    shared = tuple(LightSplit(**s) for s in splits)
+    shared = tuple(split_from(s) for s in splits)
     return ModeInks(profile, curves, shared, total / 100.0 if total else None)

@@ -16,7 +16,7 @@ from numba import njit
 from greyanchor.core.colour.colorimetry import Array, lab_to_xyz, xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.parallel import each
-from greyanchor.core.separation.conversion import Conversion, split_tables
+from greyanchor.core.separation.conversion import Conversion, share_out, share_tables
 from greyanchor.core.separation.link import DeviceLink, LinkSettings, ModeInks
 from greyanchor.core.separation.profiles import ProfileColour
 from greyanchor.core.separation.spots import SpotInk, nudged
@@ -123,7 +123,8 @@ AnyLink = DeviceLink | LayeredLink
 
 def conversion_of(link: AnyLink) -> AnyConversion:
     """Whole pictures through a link."""
-    return LayeredConversion(link) if isinstance(link, LayeredLink) else Conversion(link)
+    plain = LayeredConversion(link) if isinstance(link, LayeredLink) else Conversion(link)
+    return WithPlanes(plain) if link.mode.planes else plain
 
 
 class LayeredConversion:
@@ -137,7 +138,7 @@ class LayeredConversion:
         self._pictures = (
             Conversion(replace(link.of_pictures, mode=bare)) if link.pictures is not None else None
         )
-        self._splits = [split_tables(s) for s in mode.splits]
+        self._splits = share_tables(mode)
         steps = np.linspace(0.0, 1.0, 65536)[:, None].repeat(len(mode.channels), axis=1)
         curved = steps if mode.curves is None else mode.curves.apply(steps)
         self._curves = np.ascontiguousarray(np.round(curved.T * 65535.0).astype(np.uint16))
@@ -177,10 +178,7 @@ class LayeredConversion:
         def part(start: int) -> None:
             span = slice(start, start + _PART)
             add_spots(device[span], tints[span], step, self._ramps, *self._total, self._curves, out[span, :m])
-            for place, (split, (rest, light)) in enumerate(zip(self.link.mode.splits, self._splits)):
-                parent = self.link.mode.channels.index(split.parent)
-                whole = out[span, parent].copy()
-                out[span, parent], out[span, m + place] = rest[whole], light[whole]
+            share_out(out[span], self._splits)
 
         each(part, range(0, len(device), _PART))
         return out
@@ -219,4 +217,26 @@ def add_spots(device, tints, step, ramps, most, black, curves, out):  # type: ig
             out[row, c] = curves[c, np.int32(amounts[c] + np.float32(0.5))]
 
 
-AnyConversion = Conversion | LayeredConversion
+class WithPlanes:
+    """Pixels to raw amounts of ink, and of the inks that are planes of their own."""
+
+    def __init__(self, colours: Conversion | LayeredConversion) -> None:
+        self._colours, self.link = colours, colours.link
+
+    @property
+    def inks(self) -> tuple[str, ...]:
+        """What is printed, one plane each; planes of their own after the colours."""
+        return (*self._colours.inks, *(p.channel for p in self.link.mode.planes))
+
+    def convert(self, pixels: Pixels) -> Pixels:
+        """Raw amounts (..., inks), 16 bits, for pixels (..., channels) of 8 or 16 bits."""
+        made = self._colours.convert(pixels)
+        inked = made.max(axis=-1) > 0
+        more = [
+            np.where(inked | plane.whole, round(65535.0 * plane.amount), 0).astype(np.uint16)
+            for plane in self.link.mode.planes
+        ]
+        return np.concatenate([made, np.stack(more, axis=-1)], axis=-1)
+
+
+AnyConversion = Conversion | LayeredConversion | WithPlanes

@@ -13,7 +13,7 @@ from functools import cached_property
 import numpy as np
 
 from greyanchor.core.calibration.curves import CurveSet
-from greyanchor.core.calibration.light_split import LightSplit, split_channels
+from greyanchor.core.calibration.light_split import Split, split_channels
 from greyanchor.core.colour.colorimetry import Array, lab_to_xyz, xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats.icc import PCS_WHITE, IccProfile
@@ -83,6 +83,29 @@ class Nudge:
 
 
 @dataclass(frozen=True)
+class PlaneInk:
+    """White or varnish: an ink that no separation uses, printed as a plane of its own.
+
+    Attributes
+    ----------
+    channel
+        Its name.
+    amount
+        Raw amount where it is printed, fraction: its limit times the tone asked for.
+    whole
+        Whether it covers the whole page; else what has colour on it.
+    """
+
+    channel: str
+    amount: float
+    whole: bool = False
+
+    def __post_init__(self) -> None:
+        if not 0.0 < self.amount <= 1.0:
+            raise BadInput(f"{self.channel} is printed with 1 to 100 %, not {100.0 * self.amount:g} %")
+
+
+@dataclass(frozen=True)
 class ModeInks:
     """What a mode does to the device values that its profile asks for.
 
@@ -96,12 +119,15 @@ class ModeInks:
         How channels are shared with light inks.
     total
         The largest sum of device values, 1.0 for one full ink; None for no other limit than the profile's.
+    planes
+        White and varnish that are printed with the colours.
     """
 
     profile: IccProfile
     curves: CurveSet | None = None
-    splits: tuple[LightSplit, ...] = ()
+    splits: tuple[Split, ...] = ()
     total: float | None = None
+    planes: tuple[PlaneInk, ...] = ()
 
     def __post_init__(self) -> None:
         if self.curves is not None and self.curves.channels != self.channels:
@@ -132,7 +158,7 @@ class ModeInks:
         values = self.limited(device)
         if self.curves is not None:
             values = apply_curves(list(self.curves.outputs), values)
-        return split_channels(values, self.channels, list(self.splits)) if self.splits else values
+        return split_channels(values, self.channels, self.splits) if self.splits else values
 
 
 def limit_total(device: Array, channels: Sequence[str], total: float) -> Array:

@@ -11,7 +11,7 @@ import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 from numba import njit
@@ -46,6 +46,19 @@ JUDGED_PIXELS = 160_000
 
 def quiet(share: float) -> None:
     """Progress that nobody watches."""
+
+
+class ToInks(Protocol):
+    """From pixels to amounts of ink."""
+
+    @property
+    def inks(self) -> tuple[str, ...]:
+        """What is printed, one plane each."""
+        ...
+
+    def convert(self, pixels: Pixels) -> Pixels:
+        """Amounts (..., inks), 16 bits, of pixels (..., channels)."""
+        ...
 
 
 @dataclass(frozen=True)
@@ -180,7 +193,7 @@ def prepare_planes(
     writer = PlaneWriter(path, layout, rows, facts, resume)
     _restore(screens, writer.state)
     inner, edge = frame.window[3], frame.margin
-    planes = _planes(picture, frame, conversion, max(writer.next_row - edge, 0))
+    planes = planes_reader(picture, frame, conversion, max(writer.next_row - edge, 0))
 
     def made(first: int, last: int, sums: Pixels) -> list[Pixels]:
         top, bottom = max(first - edge, 0), min(last - edge, inner)
@@ -247,7 +260,8 @@ def _written(
             report(last / height)
         square_metres = width * height * (0.0254 / frame.resolution) ** 2
         ml = LOAD_AT_FULL * square_metres * sums / (65535.0 * width * height)
-        ink_ml = dict(zip(conversion.inks, ml.tolist()))
+        # what a printer that takes R G B lays down, its driver alone knows
+        ink_ml = {} if conversion.inks == tuple("RGB") else dict(zip(conversion.inks, ml.tolist()))
         done = writer.close({"ink_ml": {c: round(v, 4) for c, v in ink_ml.items()}})
     except ValueError:  # of which BadInput is one: the picture itself cannot be printed
         writer.abandon()
@@ -282,8 +296,8 @@ def _colours(picture: Picture, window: Window, whole: tuple[int, int], start: in
     return Enlarged(source, whole, window)
 
 
-def _planes(
-    picture: Picture, frame: Frame, conversion: AnyConversion, start: int
+def planes_reader(
+    picture: Picture, frame: Frame, conversion: ToInks, start: int
 ) -> Callable[[int, int], Pixels]:
     """Gives planes (inks, rows, columns) of rows of the frame's window, from row `start` on."""
     whole, (left, top, width, height) = (frame.columns, frame.rows), frame.window
@@ -327,7 +341,7 @@ def planes_of(
 ) -> Pixels:
     """Planes (inks, rows, columns) of 16-bit amounts over a window of a page of `whole` columns and rows."""
     frame = Frame(*whole, window, resolution)
-    return _planes(picture, frame, conversion, 0)(0, window[3])
+    return planes_reader(picture, frame, conversion, 0)(0, window[3])
 
 
 def small(picture: Picture, part: tuple[float, float, float, float]) -> Pixels:

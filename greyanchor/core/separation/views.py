@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from greyanchor.core.calibration.light_split import strengths
 from greyanchor.core.colour.colorimetry import Array, delta_e_2000, lab_to_srgb, lab_to_xyz, xyz_to_lab
 from greyanchor.core.parallel import in_parallel
 from greyanchor.core.separation.coming_out import asked_and_printed
@@ -33,7 +34,7 @@ def render(link: AnyLink, pixels: Pixels, kind: str, ink: int = 0, left: int = 0
         hatched where it is more than 3 dE00 from what is asked for, ``ink`` all inks together in steps of
         grey, ``plane`` one ink alone.
     ink
-        Which, for ``plane``.
+        Which, for ``plane``: of the mode's channels, then of its planes of their own.
     left, top
         Where the pixels lie in the whole picture, so that hatching goes on from tile to tile.
     """
@@ -45,9 +46,7 @@ def render(link: AnyLink, pixels: Pixels, kind: str, ink: int = 0, left: int = 0
     if kind == "ink":
         return _grey(_steps(link, values), place, rows, columns)
     if kind == "plane":
-        return _grey(
-            1.0 - np.concatenate(in_parallel(link.device, values, 1 << 14))[:, ink], place, rows, columns
-        )
+        return _grey(1.0 - _alone(link, values, ink), place, rows, columns)
     asked, printed = asked_and_printed(link, values)
     seen = asked if kind == "art" else printed
     out = lab_to_srgb(on_paper(seen, link.target.white))[place].reshape(rows, columns, 3)
@@ -83,6 +82,16 @@ def _steps(link: AnyLink, values: Array) -> Array:
     return 1.0 - np.minimum(np.ceil(_STEPS * sums / most), _STEPS) / _STEPS
 
 
+def _alone(link: AnyLink, values: Array, ink: int) -> Array:
+    """Share of one ink: as the profile asks for it, or as a plane of its own lies with the colours."""
+    device = np.concatenate(in_parallel(link.device, values, 1 << 14))
+    own = ink - len(link.mode.channels)
+    if own < 0:
+        return device[:, ink]
+    plane = link.mode.planes[own]
+    return np.where(plane.whole | (device.max(axis=1) > 0.0), plane.amount, 0.0)
+
+
 def _grey(light: Array, place: Array, rows: int, columns: int) -> Pixels:
     shown = np.round(np.clip(light, 0.0, 1.0) * 255.0).astype(np.uint8)[place].reshape(rows, columns, 1)
     return shown.repeat(3, axis=2)
@@ -97,9 +106,11 @@ def dots(link: AnyLink, levels: list[Pixels]) -> Pixels:
         code |= (level > 0).astype(np.int64) << i
     combos = np.array([[(c >> i) & 1 for i in range(inks)] for c in range(2**inks)], dtype=float)
     device = combos[:, :channels].copy()
+    strong = strengths(link.mode.splits)
     for place, split in enumerate(link.mode.splits):
-        parent = link.mode.channels.index(split.parent)
-        device[:, parent] = np.maximum(device[:, parent], split.reach * combos[:, channels + place])
+        parent, share = strong[split.light]
+        of = link.mode.channels.index(parent)
+        device[:, of] = np.maximum(device[:, of], share * combos[:, channels + place])
     if link.mode.channels == tuple("RGB"):
         device = 1.0 - device
     lab = on_paper(xyz_to_lab(100.0 * link.target.to_xyz(device, "relative")), link.target.white)

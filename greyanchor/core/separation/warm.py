@@ -36,12 +36,21 @@ def _printer(inks: int = 4) -> IccProfile:
     return IccProfile((2, 4), "prtr", space, "Lab", inks, "", tags)
 
 
+def _kernels() -> None:
+    """The kernel of the smooth residual, which profiles of many inks and of R G B spend their time in."""
+    from greyanchor.core.characterization.kernel_loops import mixed
+
+    random = np.random.default_rng(2)
+    mixed(random.random((2, 5)), random.random((8, 5)), random.random((8, 3)), 2.0, 20.0, 0.4)
+
+
 def _rows(pixels: Pixels, first: int, last: int) -> Pixels:
     return pixels[first:last]
 
 
 def main() -> None:
     """Grey, R G B and C M Y K of 8 and 16 bits to four inks, every screen, and both ways of enlarging."""
+    _kernels()
     mode = ModeInks(_printer(), total=3.0)
     settings = LinkSettings(keep_black=True, keep_pure=True)
     for kind, channels in (("grey", 1), ("rgb", 3), ("cmyk", 4)):

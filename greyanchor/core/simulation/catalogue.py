@@ -22,11 +22,16 @@ MEDIA = {
     )
 }
 INK_SETS = {"Petrel 44": "Tarn pigment", "Gannet 64": "Basalt UV", "Dunlin 24": "Tarn pigment"}
-#: light inks after C M Y K: the channel each belongs to, and its strength
-LIGHT_INKS = {"Tarn pigment light": ((0, 0.34), (1, 0.37))}
+#: inks of other weights after C M Y K: name, place of the pigment, and strength
+LIGHT_INKS = {
+    "Tarn pigment light": (("LC", 0, 0.34), ("LM", 1, 0.37)),
+    "Tarn pigment three weights": (("MC", 0, 0.5), ("LC", 0, 0.2), ("MM", 1, 0.5), ("LM", 1, 0.2)),
+    "Tarn pigment two blacks": (("MK", 3, 1.0),),
+}
 #: inks beyond C, M, Y and K by ink set, and printers that part R, G and B among their inks themselves
-EXTRA_INKS = {"Basalt UV seven": ("O", "G", "V")}
+EXTRA_INKS = {"Basalt UV seven": ("O", "G", "V"), "Basalt UV eight": ("O", "G", "V", "B")}
 DRIVEN = ("Dunlin 24",)
+WITH_WHITE = ("Basalt UV seven",)
 OVERDRIVE = {"Petrel 44": 1.30, "Gannet 64": 1.38, "Dunlin 24": 1.22}
 DEFAULT_MEDIA = "Harbour Proof Semimatt 235"
 
@@ -42,7 +47,14 @@ def press_for(environment: PrintEnvironment) -> SimulatedPress:
         lights=lights,
         extras=EXTRA_INKS.get(environment.ink_set, ()),
         driven=environment.printer in DRIVEN,
+        white=environment.ink_set in WITH_WHITE,
     )
+
+
+def pigments(printer: str) -> tuple[str, ...]:
+    """Inks of a stand-in that can drift, of all sets that it runs."""
+    maker = INK_SETS.get(printer, "Tarn").split()[0]
+    return (*"CMYK", *dict.fromkeys(c for name, e in EXTRA_INKS.items() if name.startswith(maker) for c in e))
 
 
 def slug(name: str) -> str:

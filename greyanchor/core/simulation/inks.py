@@ -34,7 +34,7 @@ def ink_absorption(ink_set: str = "Tarn pigment") -> Array:
 
 
 def extra_absorption(name: str) -> Array:
-    """Spectral density (36,) of one unit of an ink beyond C, M, Y and K: O, G or V. Raises `BadInput` for
+    """Spectral density (36,) of one unit of an ink beyond C, M, Y and K: O, G, V or B. Raises `BadInput` for
     another.
     """
     if name == "O":
@@ -43,4 +43,6 @@ def extra_absorption(name: str) -> Array:
         return 1.15 * _peak(648, 52, 80) + 1.00 * _edge(482, 8.0)
     if name == "V":
         return 1.25 * _peak(572, 48, 34) + 0.10 * _peak(440, 30, 40)
-    raise BadInput(f"the stand-in has no ink called {name!r}; beyond C, M, Y and K there are O, G and V")
+    if name == "B":
+        return 0.62 * _peak(640, 46, 70) + 0.62 * _peak(572, 48, 34) + 0.05 * _peak(440, 30, 40)
+    raise BadInput(f"the stand-in has no ink called {name!r}; beyond C, M, Y and K there are O, G, V and B")

@@ -22,6 +22,9 @@ from greyanchor.core.simulation.inks import extra_absorption, ink_absorption
 
 _PRINT_ORDER = (3, 0, 1, 2, 4, 5, 6, 7)
 _MOST_INKS = 8
+WHITE = "W"
+#: reflectance of a thick layer of white ink, and how much of what is below it one full layer hides
+_WHITE_LIGHT, _HIDES = 0.86, 2.3
 #: spectra are mixed for this many patches at a time: seven inks have 128 overprints each
 _BLOCK = 1024
 _EXCITATION = {"M0": 0.7, "M1": 1.0, "M2": 0.0, "M3": 0.0}
@@ -101,22 +104,25 @@ class SimulatedPress:
 
     `overdrive` is the ink volume at a device value of 100 %, relative to what the coating was
     made for; raw machines can lay down more than is good. `extras` are further inks after C, M, Y and K;
-    `lights` light inks after those: the channel each belongs to, and its strength as a share of its parent's.
-    `driven` printers take R, G and B and part them among their inks themselves.
+    `lights` inks of other weights after those: name, place of the pigment among the inks, and strength as a
+    share of the full ink's. `white` printers have white ink after all of them, `white_over` whether it is
+    printed over the colours. `driven` printers take R, G and B and part them among their inks themselves.
     """
 
     media: MediaModel
     environment: PrintEnvironment
     overdrive: float = 1.30
     absorption: Array | None = None
-    lights: tuple[tuple[int, float], ...] = ()
+    lights: tuple[tuple[str, int, float], ...] = ()
     extras: tuple[str, ...] = ()
     driven: bool = False
+    white: bool = False
+    white_over: bool = False
 
     @property
     def channels(self) -> tuple[str, ...]:
         """Raw channels in printing order."""
-        return (*"CMYK", *self.extras, *(f"L{'CMYK'[parent]}" for parent, _ in self.lights))
+        return (*"CMYK", *self.extras, *(name for name, _, _ in self.lights), *([WHITE] * self.white))
 
     @property
     def inks(self) -> int:
@@ -139,7 +145,7 @@ class SimulatedPress:
             raise BadInput(
                 f"the stand-in printer prints {took}, not {'+'.join(channels) or 'charts without channels'}"
             )
-        width = len(known) if any(c.startswith("L") for c in channels) else self.inks
+        width = len(known) if any(c in known[self.inks :] for c in channels) else self.inks
         raw = np.zeros((len(values), width))
         raw[:, [known.index(c) for c in channels]] = values
         return raw
@@ -183,12 +189,14 @@ class SimulatedPress:
     ) -> PrintState:
         """The state of the machine for the sheet numbered `seed`, `age_days` after its calibration.
 
-        `drift_by` (4,) multiplies the ink volumes on top; `wet` is how much of its drying is still to come.
+        `drift_by` (inks,), or (4,) for C, M, Y and K alone, multiplies the ink volumes on top; `wet` is how
+        much of its drying is still to come.
         """
         random = np.random.default_rng([seed, 7])
-        drift = 1.0 + np.array([-0.0011, 0.0006, -0.0002, 0.0003]) * age_days
-        drift = drift if drift_by is None else drift * drift_by
-        drift = np.concatenate([drift, np.ones(self.inks - 4)])
+        drift = np.ones(self.inks)
+        drift[:4] += np.array([-0.0011, 0.0006, -0.0002, 0.0003]) * age_days
+        if drift_by is not None:
+            drift[: len(drift_by)] *= drift_by
         hot = max(0.0, self.environment.heat - self.media.best_heat - 6.0) / 10.0
         return PrintState(
             volume=drift * (1.0 + 0.002 * random.standard_normal(self.inks)),
@@ -219,25 +227,49 @@ class SimulatedPress:
         """
         asked = np.clip(np.asarray(device, dtype=float), 0.0, 1.0)
         state = state or PrintState.nominal()
-        parents = [*range(self.inks), *(parent for parent, _ in self.lights)][: asked.shape[1]]
+        asked, covered = self._without_white(asked)
+        parents = [*range(self.inks), *(parent for _, parent, _ in self.lights)][: asked.shape[1]]
         volume = asked * self.overdrive * state.volume[parents]
         if place is not None:
             volume = volume * (1.0 + place @ state.slope[:, parents])
         if seed is not None:
             noise = np.random.default_rng([seed, 11]).standard_normal(volume.shape)
-            volume = volume * np.maximum(1.0 + self.grain * noise, 0.0)
+            # the same pigment in more and paler dots is as the root of their strength as uneven
+            fine = [1.0] * self.inks + [float(np.sqrt(strength)) for _, _, strength in self.lights]
+            volume = volume * np.maximum(1.0 + self.grain * np.array(fine[: volume.shape[1]]) * noise, 0.0)
         folded = self._folded(volume)
         blocks = [folded[i : i + _BLOCK] for i in range(0, len(folded), _BLOCK)] or [folded]
-        return np.vstack([self._light(block, condition, state.wet) for block in blocks])
+        seen = np.vstack([self._light(block, condition, state.wet) for block in blocks])
+        return seen if covered is None else self._under_white(seen, covered)
+
+    def _without_white(self, asked: Array) -> tuple[Array, Array | None]:
+        """Raw values without those of white ink, and these (n,), where there are any."""
+        inks = self.inks + len(self.lights)
+        return (asked[:, :inks], asked[:, inks]) if self.white and asked.shape[1] > inks else (asked, None)
+
+    def _under_white(self, seen: Array, white: Array) -> Array:
+        """Reflectance (n, 36) with a layer of white ink over the colours, or between them and the media: it
+        hides what is below it, and scatters light of its own (two layers with light between them).
+        """
+        hides = (1.0 - np.exp(-_HIDES * white * (1.0 + 0.35 * white)))[:, None]
+        own = _WHITE_LIGHT * hides * (1.0 - 0.05 * (WAVELENGTHS < 410.0))
+        if self.white_over:
+            return np.asarray(own + (1.0 - hides) ** 2 * seen / (1.0 - own * seen))
+        base = self.media.base()
+        laid = own + (1.0 - hides) ** 2 * base / (1.0 - own * base)
+        return np.asarray(seen * laid / base)
 
     def printed_volume(self, device: Array) -> Array:
-        """Ink volume (n, inks) of raw device values on the machine's best day, 1.0 for nominal full."""
-        return self._folded(np.clip(np.asarray(device, dtype=float), 0.0, 1.0) * self.overdrive)
+        """Ink volume (n, inks) of raw device values on the machine's best day, 1.0 for nominal full; white
+        ink does not count.
+        """
+        inks, _ = self._without_white(np.clip(np.asarray(device, dtype=float), 0.0, 1.0))
+        return self._folded(inks * self.overdrive)
 
     def _folded(self, volume: Array) -> Array:
         """Light ink as the volume (n, inks) of its parent that has the same pigment."""
         whole = volume[:, : self.inks].copy()
-        for (parent, strength), light in zip(self.lights, volume[:, self.inks :].T):
+        for (_, parent, strength), light in zip(self.lights, volume[:, self.inks :].T):
             whole[:, parent] += strength * light
         return whole
 

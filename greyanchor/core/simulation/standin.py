@@ -11,7 +11,7 @@ from greyanchor.core.charts.layout import sheet_places
 from greyanchor.core.colour.colorimetry import WAVELENGTHS, Array
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.simulation.instrument import Spectrophotometer, Spot, StripReader
-from greyanchor.core.simulation.press import SimulatedPress
+from greyanchor.core.simulation.press import WHITE, SimulatedPress
 
 #: seeds of sheets are kept this far apart, so that no two prints share a sheet
 _SHEETS_A_PRINT = 1000
@@ -38,10 +38,10 @@ class Condition:
     wet: float = 0.0
     paper: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
-    def volumes(self) -> Array:
-        """Factors (4,) on the ink volumes of C, M, Y and K."""
+    def volumes(self, inks: tuple[str, ...] = tuple("CMYK")) -> Array:
+        """Factors (inks,) on the volumes of inks."""
         facts = dict(self.drift)
-        return np.array([facts.get(c, 1.0) for c in "CMYK"])
+        return np.array([facts.get(c, 1.0) for c in inks])
 
 
 def printed_spectra(
@@ -55,14 +55,19 @@ def printed_spectra(
     """True reflectance (n, 36) of every patch of `chart` as printed; `pipeline` turns device values into raw
     ones.
     """
-    raw = press.as_raw(chart.values(), chart.channels) if pipeline is None else pipeline(chart.values())
+    if pipeline is None:
+        over = WHITE in chart.channels[1:]  # white is printed when its turn comes
+        press = replace(press, white_over=over) if over else press
+        raw = press.as_raw(chart.values(), chart.channels)
+    else:
+        raw = pipeline(chart.values())
     places = sheet_places(chart)
     sheets = chart.sheets if chart.sheets is not None else np.ones(len(chart), dtype=np.int64)
     out = np.empty((len(chart), 36))
     for sheet in np.unique(sheets):
         members = sheets == sheet
         number = seed * _SHEETS_A_PRINT + int(sheet)
-        machine = press.sheet(number, state.age_days, state.volumes(), state.wet)
+        machine = press.sheet(number, state.age_days, state.volumes(press.channels[: press.inks]), state.wet)
         out[members] = press.spectra(raw[members], machine, places[members], number, condition)
     return out * _other_paper(state.paper)
 

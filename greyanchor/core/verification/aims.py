@@ -20,7 +20,8 @@ from greyanchor.core.formats.files import read_limited
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.verification.generic_aims import GENERIC_AIMS, aim_data
 from greyanchor.core.verification.interpolation import SAME
-from greyanchor.core.verification.spots import USUAL_PAPER, SpotColour, from_csv, from_readings, tint_of
+from greyanchor.core.verification.spot_files import from_csv, from_readings
+from greyanchor.core.verification.spots import USUAL_PAPER, SpotColour, tint_of
 
 
 @dataclass(frozen=True)

@@ -19,15 +19,22 @@ _MADE_OF = {
     "O": (0.0, 0.6, 0.9, 0.0),
     "V": (0.8, 0.9, 0.0, 0.0),
 }
-_GREEN_INK = (0.8, 0.0, 0.9, 0.0)
-_LIGHT = 0.35
+#: inks, not colours of light, of these names
+_INK_MADE_OF = {
+    "R": (0.0, 0.95, 0.9, 0.0),
+    "G": (0.8, 0.0, 0.9, 0.0),
+    "B": (1.0, 0.85, 0.0, 0.0),
+    "W": (0.0, 0.0, 0.0, 0.0),
+}
+_LIGHT, _MEDIUM = 0.35, 0.6
+_WHITE = np.array([90.0, -1.0, -2.0])
 
 
 def generic_lab(inks: Array, channels: tuple[str, ...]) -> Array:
     """Lab (n, 3), D50 absolute, that amounts of ink (n, channels) might measure on any printer.
 
-    Light inks count as a third of their parents, further inks as the overprints they stand for; an ink of no
-    known name counts as black. Nothing is decided by this but which row of a chart was read.
+    Light and medium inks count as a share of their parents, further inks as the overprints they stand for; an
+    ink of no known name counts as black. Nothing is decided by this but which row of a chart was read.
 
     >>> generic_lab(np.zeros((1, 3)), ("R", "G", "B")).round(1).tolist()
     [[95.0, 1.5, -6.0]]
@@ -35,9 +42,12 @@ def generic_lab(inks: Array, channels: tuple[str, ...]) -> Array:
     additive = channels == ("R", "G", "B")
     parts = np.zeros((len(inks), 4))
     for values, name in zip(inks.T, channels):
-        light = len(name) == 2 and name[0] == "L"
-        made = _MADE_OF.get(name[-1] if light else name, (0.0, 0.0, 0.0, 1.0))
-        if name == "G" and not additive:
-            made = _GREEN_INK
-        parts += (_LIGHT if light else 1.0) * values[:, None] * np.array(made)
-    return aim_lab(np.clip(parts, 0.0, 1.0))
+        weight = {"L": _LIGHT, "M": _MEDIUM}.get(name[0], 1.0) if len(name) == 2 and name != "MK" else 1.0
+        ink = name[-1] if weight < 1.0 else name
+        known = _MADE_OF if additive else {**_MADE_OF, **_INK_MADE_OF}
+        parts += weight * values[:, None] * np.array(known.get(ink, (0.0, 0.0, 0.0, 1.0)))
+    lab = aim_lab(np.clip(parts, 0.0, 1.0))
+    if "W" in channels:  # white hides what was printed before it
+        hides = 1.0 - np.exp(-2.5 * inks[:, channels.index("W")])
+        lab = lab + (hides * (channels.index("W") > 0))[:, None] * (_WHITE - lab)
+    return lab

@@ -1,21 +1,17 @@
-"""Spot colours: solids and tints by name, what they should measure, and files that list them."""
+"""Spot colours: solids and tints by name, and what they should measure."""
 
 from __future__ import annotations
 
-import csv
-import io
 import re
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from greyanchor.core.colour.colorimetry import Array
+from greyanchor.core.colour.colorimetry import BANDS, Array
 from greyanchor.core.errors import BadInput
-from greyanchor.core.formats import cgats, cxf
-from greyanchor.core.measurement.readings import ReadingSet
 
 _TINT = re.compile(r"^(?P<name>.*\S)\s+(?P<tint>\d{1,3}(?:\.\d+)?)\s*%$")
 #: paper that a tint of a spot colour is mixed toward when nothing better is known, Lab
@@ -43,34 +39,62 @@ class SpotColour:
         The solid, Lab (3,), D50 2 degree, absolute.
     tints
         Measured aims of tints by percent; what is missing follows SCTV.
+    spectrum
+        Reflectance of the solid (36,), 380..730 nm at 10 nm, read under `condition`; empty where it is not
+        known.
+    over_black
+        The solid over black, Lab (3,): how it hides; None where it is not known.
+    condition
+        Of ISO 13655, ``M0`` to ``M3``.
     """
 
     name: str
     lab: tuple[float, float, float]
     tints: Mapping[float, tuple[float, float, float]] = field(default_factory=dict)
+    spectrum: tuple[float, ...] = ()
+    over_black: tuple[float, float, float] | None = None
+    condition: str = "M1"
 
     def __post_init__(self) -> None:
         if not self.name.strip() or len(self.name) > 80:
             raise BadInput("a spot colour needs a name of up to 80 characters")
-        for lab in (self.lab, *self.tints.values()):
+        for lab in (self.lab, *self.tints.values(), *([self.over_black] if self.over_black else [])):
             if not (np.isfinite(lab).all() and 0 <= lab[0] <= 110 and max(abs(lab[1]), abs(lab[2])) <= 160):
                 raise BadInput(f"{self.name}: {lab} is no Lab colour")
         if any(not 0 < t < 100 for t in self.tints):
             raise BadInput(f"{self.name}: tints lie between 0 and 100 %")
+        if self.spectrum and not (
+            len(self.spectrum) == BANDS
+            and np.isfinite(self.spectrum).all()
+            and -0.05 <= min(self.spectrum) <= max(self.spectrum) <= 3.0
+        ):
+            raise BadInput(f"{self.name}: its spectrum is none: {BANDS} reflectance factors are needed")
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values that `from_dict` reads."""
-        return {
+        facts: dict[str, Any] = {
             "lab": list(self.lab),
             "tints": {f"{t:g}": list(lab) for t, lab in sorted(self.tints.items())},
         }
+        if self.spectrum:
+            facts |= {"spectrum": list(self.spectrum), "condition": self.condition}
+        if self.over_black:
+            facts["over_black"] = list(self.over_black)
+        return facts
 
     @classmethod
     def from_dict(cls, name: str, values: Mapping[str, Any]) -> SpotColour:
         """A colour from what `as_dict` gives."""
         tints = {float(t): (float(v[0]), float(v[1]), float(v[2])) for t, v in values["tints"].items()}
-        lab = values["lab"]
-        return cls(name, (float(lab[0]), float(lab[1]), float(lab[2])), tints)
+        lab, black = values["lab"], values.get("over_black")
+        return cls(
+            name,
+            (float(lab[0]), float(lab[1]), float(lab[2])),
+            tints,
+            tuple(float(v) for v in values.get("spectrum", ())),
+            (float(black[0]), float(black[1]), float(black[2])) if black else None,
+            str(values.get("condition", "M1")),
+        )
 
     def aim(self, tint: float, paper: npt.ArrayLike = USUAL_PAPER) -> Array:
         """Lab (3,) of a tint in percent: measured where it was given, else by SCTV on `paper` (Lab).
@@ -95,113 +119,3 @@ def responses(lab: Array) -> Array:
 
 def _from_responses(f: Array) -> Array:
     return np.array([116.0 * f[1] - 16.0, 500.0 * (f[0] - f[1]), 200.0 * (f[1] - f[2])])
-
-
-def gathered(named: Iterable[tuple[str, Array]]) -> dict[str, SpotColour]:
-    """Spot colours from names (with tints in them) and Lab (3,); `BadInput` for tints without a solid."""
-    solids: dict[str, tuple[float, float, float]] = {}
-    tints: dict[str, dict[float, tuple[float, float, float]]] = {}
-    for text, lab in named:
-        name, tint = tint_of(text)
-        value = (float(lab[0]), float(lab[1]), float(lab[2]))
-        if tint >= 100.0:
-            if name in solids:
-                raise BadInput(f"the spot colour {name} is there more than once")
-            solids[name] = value
-        else:
-            tints.setdefault(name, {})[tint] = value
-    alone = sorted(set(tints) - set(solids))
-    if alone:
-        raise BadInput(f"there are tints of {alone[0]}, but no solid of it")
-    return {name: SpotColour(name, lab, tints.get(name, {})) for name, lab in solids.items()}
-
-
-def from_readings(readings: ReadingSet) -> dict[str, SpotColour]:
-    """Spot colours among measured patches: all that have names, or all of them where there are no device
-    values.
-    """
-    names = readings.names or (readings.ids if readings.device is None else ())
-    lab = readings.lab()
-    return gathered((name, lab[i]) for i, name in enumerate(names) if name)
-
-
-def from_file(data: bytes, source: str) -> dict[str, SpotColour]:
-    """Spot colours of a file: CxF/X-4 or other CxF3, a CSV list, or CGATS text with names.
-
-    Raises `BadInput` that names `source` and the colour that cannot be read.
-    """
-    if not cxf.looks_like(data):
-        text = cgats.decode(data)
-        if "BEGIN_DATA" not in text:
-            return from_csv(text, source)
-        return from_readings(cgats.loads(text, source))
-    readings = cxf.loads(data, source)
-    inks = cxf.spot_inks(data, source)
-    if not inks:
-        return from_readings(replace(readings, device=None, channels=()))
-    lab = dict(zip(readings.ids, readings.lab()))
-    try:
-        named = []
-        for ink, tint, name in inks:
-            if tint <= 0:
-                continue
-            if name not in lab:
-                raise BadInput(f"the object {name} of the ink {ink} holds no colour")
-            named.append((ink if tint >= 100 else f"{ink} {tint:g} %", lab[name]))
-        return gathered(named)
-    except BadInput as error:
-        raise error.at(source) from None
-
-
-def from_csv(text: str, source: str) -> dict[str, SpotColour]:
-    """Spot colours of a table with the columns name, L, a, b and, where it has tints, tint (percent).
-
-    Commas, semicolons or tabs part the columns; with semicolons or tabs decimals may have commas.
-    Raises `BadInput` naming the line.
-    """
-    lines = text.lstrip("\ufeff").splitlines()
-    if not lines:
-        raise BadInput("the file is empty", source)
-    part = next((p for p in ("\t", ";") if p in lines[0]), ",")
-    head = [_plain(h) for h in next(csv.reader([lines[0]], delimiter=part))]
-    wanted = {
-        "name": ("name", "colour", "color", "spot"),
-        "l": ("l", "labl", "lstar"),
-        "a": ("a", "laba", "astar"),
-        "b": ("b", "labb", "bstar"),
-    }
-    where = {key: next((i for i, h in enumerate(head) if h in known), -1) for key, known in wanted.items()}
-    missing = [key for key, i in where.items() if i < 0]
-    if missing:
-        raise BadInput(f"the first line names no column {missing[0]}; it needs name, L, a and b", source, 1)
-    tint_at = next((i for i, h in enumerate(head) if h in ("tint", "tone", "percent")), -1)
-    named = []
-    rows = csv.reader(io.StringIO("\n".join(lines[1:])), delimiter=part)
-    for number, row in enumerate(rows, start=2):
-        if not any(cell.strip() for cell in row):
-            continue
-        try:
-            lab = np.array([_number(row[where[k]], part) for k in "lab"])
-            tint = _number(row[tint_at], part) if tint_at >= 0 and row[tint_at].strip() else 100.0
-            name = row[where["name"]].strip()
-        except (IndexError, ValueError):
-            raise BadInput("expected a name and three numbers", source, number) from None
-        try:
-            SpotColour(name, (lab[0], lab[1], lab[2]))
-        except BadInput as error:
-            raise BadInput(error.reason, source, number) from None
-        named.append((name if tint >= 100 else f"{name} {tint:g} %", lab))
-    if not named:
-        raise BadInput("the file lists no spot colour", source)
-    try:
-        return gathered(named)
-    except BadInput as error:
-        raise error.at(source) from None
-
-
-def _plain(head: str) -> str:
-    return "".join(c for c in head.strip().strip("*").lower() if c.isalnum())
-
-
-def _number(text: str, part: str) -> float:
-    return float(text.strip().rstrip("%").replace(",", ".") if part != "," else text.strip().rstrip("%"))

@@ -58,6 +58,7 @@ class IppQueue:
         ready = said.get("media-col-ready")
         ready = ready[0] if isinstance(ready, list) else ready or {}
         size = ready.get("media-size") or {}
+        sets = _listed(said.get("printer-ink-set"))
         names, levels = _listed(said.get("marker-names")), _listed(said.get("marker-levels"))
         return MachineState(
             _MACHINE.get(said.get("printer-state", 0), "stopped"),
@@ -67,8 +68,9 @@ class IppQueue:
             _mm(size.get("y-dimension")),
             {str(n): float(v) for n, v in zip(names, levels) if isinstance(v, int) and v >= 0},
             str(said.get("printer-make-and-model") or ""),
-            str(said.get("printer-ink-set") or ""),
+            str(sets[0]) if sets else "",
             "paused" in _listed(said.get("printer-state-reasons")),
+            tuple(map(str, sets[1:])),
         )
 
     def send(self, key: str, name: str, path: Path) -> int:

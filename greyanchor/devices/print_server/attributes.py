@@ -155,7 +155,7 @@ def printer_attributes(machine: PrintingMachine, address: str, page: str) -> Att
         attribute("marker-low-levels", Tag.INTEGER, *([5] * len(inks))),
         attribute("marker-high-levels", Tag.INTEGER, *([100] * len(inks))),
         # of this printer alone
-        attribute("printer-ink-set", Tag.NAME, model.ink_set),
+        attribute("printer-ink-set", Tag.NAME, model.ink_set, *model.other_sets),
         attribute("printer-widest", Tag.INTEGER, round(100 * model.carriage.width)),
         attribute("stand-in-clock", Tag.INTEGER, round(10 * float(facts["clock"]))),
         attribute("stand-in-trouble", Tag.KEYWORD, str(facts["trouble"])),

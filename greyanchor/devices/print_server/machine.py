@@ -49,6 +49,8 @@ class Model:
         Dots an inch.
     slots
         Of its memory for handling settings.
+    other_sets
+        Ink sets that are part of what runs in it.
     """
 
     name: str
@@ -58,19 +60,30 @@ class Model:
     carriage: Carriage
     resolutions: tuple[int, ...] = (600, 1200)
     slots: int = 8
+    other_sets: tuple[str, ...] = ()
 
 
 _PETREL = Carriage(1118.0, 54.0, 1100.0, 24.0, 0.3)
 _GANNET = Carriage(1626.0, 72.0, 1400.0, 30.0, 0.3)
 _DUNLIN = Carriage(610.0, 25.0, 900.0, 18.0)
-_FINE = (600, 1200, 2400)
+_FINE = (600, 1200, 1440, 2400)
 MODELS = {
-    "petrel-44": Model("Petrel 44", "PT44-0117", "Tarn pigment", tuple("CMYK"), _PETREL, _FINE),
+    "petrel-44": Model(
+        "Petrel 44",
+        "PT44-0117",
+        "Tarn pigment",
+        tuple("CMYK"),
+        _PETREL,
+        _FINE,
+        other_sets=("Tarn pigment, films",),
+    ),
     "petrel-44-light": Model(
         "Petrel 44", "PT44-0117", "Tarn pigment light", (*"CMYK", "LC", "LM"), _PETREL, _FINE
     ),
     "gannet-64": Model("Gannet 64", "GN64-0042", "Basalt UV", tuple("CMYK"), _GANNET),
-    "gannet-64-seven": Model("Gannet 64", "GN64-0042", "Basalt UV seven", tuple("CMYKOGV"), _GANNET),
+    "gannet-64-seven": Model(
+        "Gannet 64", "GN64-0042", "Basalt UV seven", tuple("CMYKOGVW"), _GANNET, other_sets=("Basalt UV",)
+    ),
     "dunlin-24": Model("Dunlin 24", "DL24-2210", "Tarn photo", tuple("RGB"), _DUNLIN, (1200, 2400)),
 }
 
@@ -189,9 +202,9 @@ class PrintingMachine:
             ("ink_set", self.model.ink_set, "ink set"),
         ):
             made_for = facts.ticket.get(key)
-            if made_for and made_for != own:
+            if made_for and made_for not in (own, *self.model.other_sets):
                 raise BadInput(f"it was made for the {what} {made_for}, this is {own}")
-        if facts.ticket and tuple(facts.inks) != self.model.inks:
+        if facts.ticket and not set(facts.inks) <= set(self.model.inks):
             raise BadInput(
                 f"it has planes of {' '.join(facts.inks)}, this prints {' '.join(self.model.inks)}"
             )
@@ -347,6 +360,8 @@ def ink_of(path: Path, facts: DocumentFacts) -> dict[str, float]:
     import pyvips
 
     area, found = facts.width_mm * facts.length_mm / 1e6, {}
+    if facts.inks == tuple("RGB"):
+        return {}
     for place, ink in enumerate(facts.inks):
         plane = pyvips.Image.new_from_file(f"{path}[page={place}]", access="sequential")
         if plane.width * plane.height > _MOST_COUNTED:
@@ -375,16 +390,20 @@ def print_picture(
 
     environment = PrintEnvironment(**settings["environment"])
     facts = facts_of(path)
-    planes = []
-    for place in range(len(facts.inks)):
+    planes: list[Any] = []
+    picture = facts.inks == tuple("RGB")  # one page, of light
+    for place in range(1 if picture else len(facts.inks)):
         plane = pyvips.Image.new_from_file(f"{path}[page={place}]", access="sequential").cast("float")
         share = min(1.0, side / max(plane.width, plane.height))
         light = plane.resize(share, kernel="linear").numpy() / 255.0
-        planes.append(1.0 - np.clip(light.reshape(light.shape[0], light.shape[1], -1)[..., 0], 0.0, 1.0))
-    raw = np.round(np.stack(planes, axis=-1) * 31.0) / 31.0
+        light = np.clip(light.reshape(light.shape[0], light.shape[1], -1), 0.0, 1.0)
+        planes += [light[..., i] for i in range(3)] if picture else [1.0 - light[..., 0]]
+    asked = np.round(np.stack(planes, axis=-1) * 31.0) / 31.0
+    press = press_for(environment)
+    raw = press.as_raw(asked.reshape(-1, asked.shape[2]), facts.inks).reshape(*asked.shape[:2], -1)
     media = Mechanics(model.serial, environment.media, 240.0)
     pixel = facts.width_mm / raw.shape[1]
-    drawn = seen_print(press_for(environment), raw, pixel, media, settings.get("handling", {}), number)
+    drawn = seen_print(press, raw, pixel, media, settings.get("handling", {}), number)
     out = io.BytesIO()
     Image.fromarray(drawn).save(out, format="PNG")
     return out.getvalue()

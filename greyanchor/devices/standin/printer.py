@@ -13,8 +13,9 @@ from greyanchor.core.colour.colorimetry import Array, spectra_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.printing.environment import PrintEnvironment
+from greyanchor.core.printing.film_screen import SOLID
 from greyanchor.core.simulation import faults
-from greyanchor.core.simulation.catalogue import press_for
+from greyanchor.core.simulation.catalogue import pigments, press_for
 from greyanchor.core.simulation.machine import NOZZLES, Mechanics
 from greyanchor.core.simulation.print_faults import seen_print
 from greyanchor.devices.ipp.client import IppClient
@@ -43,13 +44,10 @@ class StandinPrinter:
         self._machine = connection.machine or Machine("stand-in", "stand-in", "")
 
     def print_chart(self, chart: ReadingSet, environment: PrintEnvironment, number: int) -> PrintTicket:
-        channels = press_for(environment).channels
-        if chart.channels not in (tuple("CMYK"), channels):
-            raise BadInput(
-                f"the stand-in printer prints {' '.join(channels)}, not {' '.join(chart.channels)}"
-            )
-        chart.values()
+        press_for(environment).as_raw(chart.values(), chart.channels)  # refuses inks that it has not
         facts: dict[str, Any] = {"seed": number, "age_days": 0.0}
+        if SOLID in chart.meta:
+            facts["solid"] = chart.meta[SOLID]
         if self._state.get("drift"):
             facts["drift"] = dict(self._state["drift"])
         if any(self._state.get("paper") or ()):
@@ -76,6 +74,8 @@ class StandinPrinter:
         number: int,
     ) -> Array:
         press = press_for(environment)
+        if press.driven and raw.shape[-1] == 3:
+            raw = press.as_raw(raw.reshape(-1, 3), tuple("RGB")).reshape(*raw.shape[:-1], -1)
         return seen_print(press, raw, pixel_mm, self._mechanics, handling, number)
 
     # --- memory --------------------------------------------------------------------------------
@@ -117,9 +117,13 @@ class StandinPrinter:
 
     def controls(self) -> list[Control]:
         drift, paper = self._state.get("drift", {}), self._state.get("paper") or [0.0, 0.0, 0.0]
-        inks = [Control(c, f"{c} volume, %", 100.0 * drift.get(c, 1.0), *DRIFT) for c in "CMYK"]
+        inks = [Control(c, f"{c} volume, %", 100.0 * drift.get(c, 1.0), *DRIFT) for c in self._pigments]
         named = zip(_PAPER_KEYS, ("Paper L*", "Paper a*", "Paper b*"), paper)
         return [*inks, *(Control(key, label, value, *PAPER, 0.1) for key, label, value in named)]
+
+    @property
+    def _pigments(self) -> tuple[str, ...]:
+        return pigments(self._machine.model)
 
     def control(self, values: Mapping[str, float]) -> None:
         for known in self.controls():
@@ -127,6 +131,6 @@ class StandinPrinter:
                 raise BadInput(
                     f"{known.label}: {values[known.key]:g} is outside {known.low:g}..{known.high:g}"
                 )
-        drift = {c: values.get(c, 100.0) / 100.0 for c in "CMYK"}
+        drift = {c: values.get(c, 100.0) / 100.0 for c in self._pigments}
         self._state["drift"] = {c: v for c, v in drift.items() if v != 1.0}
         self._state["paper"] = [values.get(key, 0.0) for key in _PAPER_KEYS]

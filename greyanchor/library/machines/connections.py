@@ -16,6 +16,7 @@ from greyanchor.accounts.models import Site
 from greyanchor.accounts.roles import MAKE, needs
 from greyanchor.core.errors import BadInput
 from greyanchor.devices.ports import (
+    LIGHT,
     Connection,
     Driver,
     FileInstrumentPort,
@@ -96,16 +97,16 @@ def opened(printer: Printer) -> Iterator[PrinterPort]:
 
 
 def instrument_for(
-    site: Site | None, method: str, ticket: Mapping[str, Any]
+    site: Site | None, method: str, ticket: Mapping[str, Any], transmission: bool = False
 ) -> RowInstrumentPort | SheetInstrumentPort | None:
     """The first instrument of a site that reads a print here; None where readings can only come as files.
 
-    Without a site, instruments of every site are asked.
+    Without a site, instruments of every site are asked. `transmission` asks for one that reads films.
     """
     found = DeviceConnection.objects.filter(printer=None, method=method)
     for record in found.filter(site=site) if site else found:
         driver = drivers().get(record.driver)
-        if driver is None or not driver.can_read(ticket):
+        if driver is None or driver.transmission != transmission or not driver.can_read(ticket):
             continue
         port = driver.instrument(connection_of(record), method)
         if not isinstance(port, FileInstrumentPort):
@@ -116,7 +117,8 @@ def instrument_for(
 def file_instruments() -> list[tuple[DeviceConnection, FileInstrumentPort]]:
     """Instruments of every site whose passes arrive as files."""
     out = []
-    for record in DeviceConnection.objects.filter(printer=None).select_related("site"):
+    found = DeviceConnection.objects.filter(printer=None).exclude(method=LIGHT)
+    for record in found.select_related("site"):
         driver = drivers().get(record.driver)
         port: InstrumentPort | None = (
             driver.instrument(connection_of(record), record.method) if driver else None

@@ -11,7 +11,8 @@ from greyanchor.library.models.equipment import Printer
 class DeviceConnection(models.Model):
     """A device of a site and the driver that reaches it: a printer, or an instrument that reads by `method`.
 
-    `options` are what a person entered, `state` is what the driver remembers. A printer without a connection
+    `options` are what a person entered, `state` is what the driver remembers, `kept` what the
+    application does: of a light meter, when it was calibrated on the dark. A printer without a connection
     prints from files.
     """
 
@@ -20,6 +21,7 @@ class DeviceConnection(models.Model):
         STRIP = "strip", "by hand, row by row"
         TABLE = "table", "on a measuring table"
         INLINE = "inline", "inside the printer"
+        LIGHT = "light", "viewing lights"
 
     site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="connections")
     printer = models.OneToOneField(
@@ -29,6 +31,7 @@ class DeviceConnection(models.Model):
     driver = models.CharField(max_length=60)
     options = models.JSONField(default=dict, blank=True)
     state = models.JSONField(default=dict, blank=True)
+    kept = models.JSONField(default=dict, blank=True)
 
     class Meta:
         ordering = ["site__name", "method", "pk"]

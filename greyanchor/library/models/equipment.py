@@ -11,8 +11,10 @@ from simple_history.models import HistoricalRecords
 
 from greyanchor.accounts.models import Site
 from greyanchor.core.errors import BadInput
+from greyanchor.core.measurement.readings import is_additive
 from greyanchor.core.printing.families import FAMILIES
 from greyanchor.core.printing.handling import Ability, abilities_of
+from greyanchor.core.printing.inks import FILM, PLANES, Ink, check_inks, inks_of
 from greyanchor.core.printing.throughput import Carriage
 
 
@@ -27,11 +29,15 @@ class VersionedRecord(models.Model):
 
 
 class InkSet(VersionedRecord):
-    """The inks of a printer, by channel; `light` names light inks and the channel each belongs to."""
+    """The inks of a printer: `channels` are those of the separation, in printing order; `light` names inks of
+    other weights, and second blacks, with the channel each shares with; `facts` holds by channel what else is
+    known (role, place, drop_pl, density, spectrum), and names white, varnish and spot inks.
+    """
 
     name = models.CharField(max_length=80, unique=True)
     channels = models.JSONField(default=list)
     light = models.JSONField(default=dict, blank=True)
+    facts = models.JSONField(default=dict, blank=True)
     kind = models.CharField(max_length=60)
     price = models.FloatField(
         "price a litre",
@@ -50,12 +56,32 @@ class InkSet(VersionedRecord):
 
     @property
     def channel_text(self) -> str:
-        return " ".join(self.raw_channels)
+        return " ".join([*self.raw_channels, *(f"+ {i.channel}" for i in self.planes)])
 
     @property
     def raw_channels(self) -> list[str]:
-        """Every ink in printing order, light inks last."""
+        """Every ink that a separation prints, in printing order, those that share last."""
         return [*self.channels, *self.light]
+
+    @property
+    def inks(self) -> tuple[Ink, ...]:
+        """Every ink with what is known of it."""
+        return inks_of(self.channels, self.light, self.facts)
+
+    @property
+    def planes(self) -> list[Ink]:
+        """White, varnish and spot inks: no separation uses them."""
+        return [i for i in self.inks if i.role in PLANES]
+
+    @property
+    def parts_itself(self) -> bool:
+        """Whether the printer takes R G B and parts it among its inks by its own driver."""
+        return is_additive(tuple(self.channels))
+
+    @property
+    def is_film(self) -> bool:
+        """Whether it prints films, which are judged by the light they stop and not by colour."""
+        return any(i.role == FILM for i in self.inks)
 
     @property
     def dries_at_once(self) -> bool:
@@ -64,8 +90,17 @@ class InkSet(VersionedRecord):
 
     @property
     def can_be_built(self) -> bool:
-        """Whether builds can profile these channels."""
-        return list(self.channels) == list("CMYK")
+        """Whether builds can serve these inks."""
+        return not self.not_built
+
+    @property
+    def not_built(self) -> str:
+        """Why builds cannot serve these inks; empty where they can."""
+        try:
+            check_inks(self.channels, self.light, self.facts)
+        except BadInput as error:
+            return str(error)
+        return ""
 
 
 class Printer(VersionedRecord):
@@ -84,6 +119,11 @@ class Printer(VersionedRecord):
     resolutions = models.JSONField(default=list)
     passes = models.JSONField(default=list)
     driven_as = models.CharField(max_length=40, default="channels")
+    driver = models.JSONField(
+        "driver settings",
+        default=dict,
+        blank=True,
+    )
     abilities = models.JSONField(default=dict, blank=True)
     carriage = models.JSONField(default=dict, blank=True)
     slots = models.PositiveSmallIntegerField("memory slots", default=8)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Sequence
 from typing import Any
 
 from django.conf import settings
@@ -12,6 +13,7 @@ from django.utils import timezone
 from simple_history.models import HistoricalRecords
 
 from greyanchor.accounts.models import Site
+from greyanchor.core.printing.film_screen import FilmScreen
 from greyanchor.core.printing.throughput import square_metres_an_hour
 from greyanchor.library.models.equipment import InkSet, Media, MediaClass, MediaPreset, Printer
 from greyanchor.profiles.models import Profile
@@ -80,8 +82,9 @@ class PrintMode(models.Model):
     """What an operator picks: an environment with its limits, curves and profile.
 
     `handling` are the values the mode itself holds; the others come from preset, class and printer.
-    `readings` names the readings it is based on, as {purpose, sha256} of `KeptText`. `calibrated_at` is when
-    its curves were last made.
+    `film` holds what a mode of films is: the opacity asked for and reached, its solid, and how true its dots
+    are; it has no profile. `readings` names the readings it is based on, as {purpose, sha256} of `KeptText`.
+    `calibrated_at` is when its curves were last made.
     """
 
     class State(models.TextChoices):
@@ -113,6 +116,9 @@ class PrintMode(models.Model):
     readings = models.JSONField(default=list, blank=True)
     profile = models.ForeignKey(Profile, null=True, on_delete=models.PROTECT, related_name="modes")
     splits = models.JSONField(default=list, blank=True)
+    planes = models.JSONField(default=dict, blank=True)
+    film = models.JSONField(default=dict, blank=True)
+    recipes = models.JSONField(default=dict, blank=True)
     inherited = models.JSONField(default=dict, blank=True)
     derived_from = models.ForeignKey(
         "self", null=True, blank=True, on_delete=models.PROTECT, related_name="derived"
@@ -147,6 +153,31 @@ class PrintMode(models.Model):
         if fields is not None and self.limit_set_id != before:
             kwargs["update_fields"] = {*fields, "limit_set"}
         super().save(*args, **kwargs)
+
+    def recipe_of(self, name: str, lab: Sequence[float]) -> list[float] | None:
+        """Fractions of its profile's channels that it prints of a spot colour (Lab, D50); None where it keeps
+        none for this colour through this profile.
+        """
+        fact = next((f for n, f in self.recipes.items() if n.casefold() == name.casefold()), None)
+        if fact is None or self.profile is None or fact["profile"] != self.profile.sha256:
+            return None
+        same = all(abs(x - y) <= 0.005 for x, y in zip(fact["of"], lab, strict=True))
+        return [float(v) for v in fact["inks"]] if same else None
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether it has all that prints are made with: curves, and a profile unless it prints films."""
+        return self.curve_set_id is not None and (self.profile_id is not None or self.ink_set.is_film)
+
+    @property
+    def drift_unit(self) -> str:
+        """What its drift is counted in: its dots for films, colour for everything else."""
+        return "% of dots" if self.ink_set.is_film else "dE00"
+
+    @property
+    def lacks(self) -> str:
+        """What a mode that is not whole is said to have."""
+        return "no curves" if self.ink_set.is_film else "no profile or no curves"
 
     @property
     def curves(self) -> str:
@@ -184,6 +215,16 @@ class PrintMode(models.Model):
             ("Halftone", e["halftone"]),
             ("Heat", f"{e['heat']:g} °C"),
             ("Vacuum", f"{e['vacuum']:g} %"),
+            *([("Film screen", FilmScreen.of(e["screen"]).words)] if e.get("screen") else []),
+            *(
+                (words, str(e[key]))
+                for key, words in (
+                    ("driver_colour", "Driver colour"),
+                    ("driver_media", "Driver media"),
+                    ("driver_quality", "Driver quality"),
+                )
+                if e.get(key)
+            ),
         ]
 
 

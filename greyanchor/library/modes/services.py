@@ -51,8 +51,8 @@ def hand_in(pk: int, based_on: int, user: User, why: str) -> PrintMode:
     mode = locked_mode(pk, based_on)
     if mode.state != State.BUILDING:
         raise BadInput(f"{mode.name} is {mode.get_state_display()}; only a draft is handed in")
-    if mode.profile_id is None or mode.curve_set_id is None:
-        raise BadInput(f"{mode.name} has no profile or no curves yet, so there is nothing to review")
+    if not mode.is_whole:
+        raise BadInput(f"{mode.name} has {mode.lacks} yet, so there is nothing to review")
     return _move(mode, State.READY, user, f"handed in: {why}")
 
 
@@ -88,8 +88,8 @@ def release_mode(
         .select_related("printer", "media__media_class", "preset")
         .get(pk=pk)
     )
-    if mode.profile_id is None or mode.curve_set_id is None:
-        raise BadInput(f"{mode.name} has no profile or no curves yet, so it cannot be released")
+    if not mode.is_whole:
+        raise BadInput(f"{mode.name} has {mode.lacks} yet, so it cannot be released")
     if mode.state == State.RETIRED:
         raise BadInput(f"{mode.name} is retired; bring it back first")
     most = Edition._meta.get_field("exception").max_length or 0
@@ -135,8 +135,7 @@ def bring_back(pk: int, based_on: int, user: User, why: str) -> PrintMode:
     mode = locked_mode(pk, based_on)
     if mode.state != State.RETIRED:
         raise BadInput(f"{mode.name} is {mode.get_state_display()}; only a retired mode is brought back")
-    whole = mode.profile_id is not None and mode.curve_set_id is not None
-    return _move(mode, State.READY if whole else State.BUILDING, user, f"brought back: {why}")
+    return _move(mode, State.READY if mode.is_whole else State.BUILDING, user, f"brought back: {why}")
 
 
 @needs(USE)

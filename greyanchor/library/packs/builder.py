@@ -76,6 +76,9 @@ def pack_edition(edition: Edition, target: Path | io.BytesIO) -> None:
         "limits": c["limits"],
         "total_ink": c["total_ink"],
         "splits": c["splits"],
+        "planes": c.get("planes", {}),
+        "film": c.get("film", {}),
+        "recipes": c.get("recipes", {}),
         "inherited": c["inherited"],
         "handling": c["handling"],
         "handling_in_force": c["in_force"],
@@ -131,6 +134,9 @@ def _mode(mode: PrintMode, files: dict[str, Callable[[], bytes]]) -> dict[str, A
         "limits": mode.limits,
         "total_ink": mode.total_ink,
         "splits": mode.splits,
+        "planes": mode.planes,
+        "film": mode.film,
+        "recipes": mode.recipes,
         "inherited": mode.inherited,
         "handling": mode.handling,
         "handling_in_force": in_force_facts(in_force(mode)),
@@ -225,7 +231,7 @@ def _write(
             }.values()
         ),
         "ink_sets": [
-            {"name": i.name, "channels": i.channels, "light": i.light, "kind": i.kind}
+            {"name": i.name, "channels": i.channels, "light": i.light, "facts": i.facts, "kind": i.kind}
             for i in {m.ink_set_id: m.ink_set for m in modes}.values()
         ],
         "media_classes": [

@@ -111,6 +111,7 @@ class PackWriter:
                 name=values["name"],
                 channels=values["channels"],
                 light=values.get("light", {}),
+                facts=values.get("facts", {}),
                 kind=values.get("kind") or "unknown",
             )
             self._keep(found)
@@ -256,6 +257,8 @@ class PackWriter:
         mode.handling = {k: v for k, v in values.get("handling", {}).items() if k in printer.abilities}
         mode.limits, mode.total_ink = values["limits"], values.get("total_ink")
         mode.splits, mode.inherited = values.get("splits", []), values.get("inherited", {})
+        mode.planes, mode.film = values.get("planes", {}), values.get("film", {})
+        mode.recipes = sound_recipes(values.get("recipes"))
         mode.curves = self._text(values["curves"]) if values.get("curves") else ""
         mode.calibrated_at = _time(values.get("calibrated_at")) or mode.calibrated_at
         mode.profile_id = self._profile(values) if values.get("profile") else None
@@ -271,12 +274,7 @@ class PackWriter:
             values.get("verdict", ""),
             values.get("check_summary", ""),
         )
-        as_packed = (
-            self.choices.get("state") == "packed"
-            and values.get("released_at")
-            and mode.profile_id
-            and mode.curve_set
-        )
+        as_packed = self.choices.get("state") == "packed" and values.get("released_at") and mode.is_whole
         if as_packed:
             mode.state, mode.released_at = (
                 PrintMode.State.RELEASED,
@@ -284,9 +282,7 @@ class PackWriter:
             )
             mode.released_by = self.people.get(values.get("released_by") or "")
         elif mode.pk is None or mode.state != PrintMode.State.RELEASED:
-            mode.state = (
-                PrintMode.State.READY if mode.profile_id and mode.curve_set else PrintMode.State.BUILDING
-            )
+            mode.state = PrintMode.State.READY if mode.is_whole else PrintMode.State.BUILDING
 
     def _text(self, name: str) -> str:
         return self.archive.read(name).decode("utf-8-sig", errors="replace")
@@ -320,3 +316,25 @@ def _time(text: str | None) -> datetime | None:
     except ValueError:
         return None
     return None if found is None else found if timezone.is_aware(found) else timezone.make_aware(found)
+
+
+def sound_recipes(found: Any) -> dict[str, Any]:
+    """Recipes of spot colours of a pack: those that are whole; others are passed over, as fields are that a
+    reader does not know.
+    """
+    if not isinstance(found, dict):
+        return {}
+    return {name[:80]: fact for name, fact in found.items() if isinstance(fact, dict) and _is_recipe(fact)}
+
+
+def _is_recipe(fact: dict[str, Any]) -> bool:
+    inks, lab = fact.get("inks"), fact.get("of")
+    return (
+        isinstance(fact.get("profile"), str)
+        and isinstance(inks, list)
+        and isinstance(lab, list)
+        and 1 <= len(inks) <= 8
+        and len(lab) == 3
+        and all(isinstance(v, (int, float)) and not isinstance(v, bool) for v in (*inks, *lab))
+        and all(0.0 <= v <= 1.0 for v in inks)
+    )

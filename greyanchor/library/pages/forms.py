@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from typing import Any
 
@@ -10,6 +11,7 @@ from django import forms
 from greyanchor.core.errors import BadInput
 from greyanchor.core.numbers import parse_number
 from greyanchor.core.printing.handling import GROUPS, SETTINGS, Ability, Held, decimals
+from greyanchor.core.printing.inks import OVER, ROLES, UNDER, check_roles
 from greyanchor.fields import NumberField
 from greyanchor.library.models import InkSet, Media, MediaClass, MediaPreset, Printer, PrintMode
 from greyanchor.library.records.record_types import KINDS, Kind
@@ -40,6 +42,20 @@ class ListField(forms.CharField):
         return bool(self.to_python(data) != initial)
 
 
+class WordsField(forms.CharField):
+    """A list of words, with commas between them."""
+
+    def prepare_value(self, value: Any) -> Any:
+        return ", ".join(value) if isinstance(value, list) else value
+
+    def to_python(self, value: Any) -> Any:
+        return (
+            value
+            if isinstance(value, list)
+            else [w.strip() for w in str(value or "").split(",") if w.strip()]
+        )
+
+
 #: letters of channels that may be written in one word
 _LETTERS = set("CMYKRGBOV")
 
@@ -65,6 +81,49 @@ class PairsField(forms.CharField):
         if not all(a and b for a, _, b in pairs):
             raise forms.ValidationError("Write each light ink with its parent, such as LC=C.")
         return {a: b for a, _, b in pairs}
+
+
+#: what may stand behind an ink in a line of its own: drop volume and density
+_FACT = re.compile(r"(\d+(?:[.,]\d+)?)\s*(pl|D)\b")
+
+
+class InkFactsField(forms.CharField):
+    """What else is known of inks, one in a line: ``W white, under`` or ``C 4 pl, 1.45 D``."""
+
+    widget = forms.Textarea(attrs={"rows": 4})
+
+    def prepare_value(self, value: Any) -> Any:
+        if not isinstance(value, dict):
+            return value
+        return "\n".join(self._line(c, facts) for c, facts in value.items())
+
+    def _line(self, channel: str, facts: dict[str, Any]) -> str:
+        parts = [str(facts[k]) for k in ("role", "place") if facts.get(k)]
+        parts += [f"{facts[k]:g} {unit}" for k, unit in (("drop_pl", "pl"), ("density", "D")) if facts.get(k)]
+        return f"{channel} {', '.join(parts)}".strip()
+
+    def to_python(self, value: Any) -> Any:
+        if isinstance(value, dict):
+            return value
+        found: dict[str, Any] = {}
+        for line in filter(None, (part.strip() for part in str(value or "").splitlines())):
+            channel, _, rest = line.partition(" ")
+            facts: dict[str, Any] = {
+                {"pl": "drop_pl", "D": "density"}[unit]: parse_number(number)
+                for number, unit in _FACT.findall(rest)
+            }
+            for word in filter(None, (w.strip() for w in _FACT.sub("", rest).split(","))):
+                if word not in (*ROLES, UNDER, OVER):
+                    raise forms.ValidationError(
+                        f"{channel}: {word} is not understood. Roles are {', '.join(ROLES)}; white, varnish "
+                        "and spot inks print under or over; 4 pl is a drop, 1.45 D a density."
+                    )
+                facts["role" if word in ROLES else "place"] = word
+            found[channel] = facts
+        return found
+
+    def has_changed(self, initial: Any, data: Any) -> bool:
+        return bool(str(self.prepare_value(initial) or "").split() != str(data or "").split())
 
 
 class RecordForm(forms.ModelForm):
@@ -136,6 +195,10 @@ class PrinterForm(RecordForm):
     fastest = NumberField(label="Fastest carriage, mm/s", min_value=50, max_value=5000, required=False)
     firing = NumberField(label="Firing rate, kHz", min_value=1, max_value=200, required=False)
     turn = NumberField(label="Turnaround time, s", min_value=0, max_value=5, required=False)
+    driver_media = WordsField(
+        label="Media its driver knows", required=False, help_text="with commas; for printers that take R G B"
+    )
+    driver_quality = WordsField(label="Qualities its driver knows", required=False)
     ink_sets = forms.ModelMultipleChoiceField(
         InkSet.objects.all(), required=False, widget=forms.CheckboxSelectMultiple, label="Ink sets"
     )
@@ -161,6 +224,8 @@ class PrinterForm(RecordForm):
         super().__init__(*args, **kwargs)
         for name in ("swath", "fastest", "firing", "turn"):
             self.fields[name].initial = self.instance.carriage.get(name)
+        for name in ("media", "quality"):
+            self.fields[f"driver_{name}"].initial = self.instance.driver.get(name)
         if self.instance.pk:
             self.fields["ink_sets"].initial = list(self.instance.ink_sets.values_list("pk", flat=True))
 
@@ -168,19 +233,46 @@ class PrinterForm(RecordForm):
         found = super().values()
         carriage = {n: self.cleaned_data.get(n) for n in ("swath", "fastest", "firing", "turn")}
         inks = sorted(i.pk for i in self.cleaned_data["ink_sets"])
-        return {**found, **{f"carriage.{n}": v for n, v in carriage.items()}, "ink_sets": inks or None}
+        driver = {n: self.cleaned_data.get(f"driver_{n}") for n in ("media", "quality")}
+        more = {f"carriage.{n}": v for n, v in carriage.items()}
+        more |= {f"driver.{n}": v or None for n, v in driver.items()}
+        return {**found, **more, "ink_sets": inks or None}
 
 
 class InkForm(RecordForm):
     channels = ChannelsField(label="Channels", help_text="in printing order, such as C M Y K or CMYK")
     light = PairsField(
-        label="Light inks", required=False, help_text="each with its parent, such as LC=C, LM=M"
+        label="Light inks",
+        required=False,
+        help_text="each with its parent, such as LC=C, LM=M; MC=C, LC=MC for three weights",
+    )
+
+    facts = InkFactsField(
+        label="More of single inks",
+        required=False,
+        help_text="one in a line: W white, under; V varnish; MK second black; C 4 pl, 1.45 D",
     )
 
     class Meta:
         model = InkSet
-        fields = ["name", "kind", "channels", "light", "price", "notes"]
+        fields = ["name", "kind", "channels", "light", "facts", "price", "notes"]
         widgets = {"notes": forms.Textarea(attrs={"rows": 3})}
+
+    def clean_facts(self) -> dict[str, Any]:
+        """Spectra that were read stay with their inks; roles and places must make sense."""
+        facts: dict[str, Any] = self.cleaned_data["facts"] or {}
+        for channel, kept in (self.instance.facts or {}).items():
+            if "spectrum" in kept:
+                facts.setdefault(channel, {})["spectrum"] = kept["spectrum"]
+        return facts
+
+    def clean(self) -> dict[str, Any]:
+        data = super().clean() or {}
+        try:
+            check_roles(data.get("channels") or [], data.get("light") or {}, data.get("facts") or {})
+        except BadInput as error:
+            self.add_error("facts", error.sentence)
+        return data
 
 
 class ModeForm(RecordForm):

@@ -12,6 +12,7 @@ from django.urls import reverse
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.calibration.ink_use import ink_use
 from greyanchor.drawing.calibration import shape_plot
+from greyanchor.drawing.colours import ink_colour
 from greyanchor.library.machines.controls import controls_of
 from greyanchor.library.machines.readiness import dues_of
 from greyanchor.library.models import (
@@ -258,6 +259,8 @@ def _ink_page(inks: InkSet) -> Page:
     return {
         "lists": [printers, _modes(inks.modes.all(), f"ink_set={inks.pk}")],
         "subtitle": f"{inks.channel_text}, {inks.kind}",
+        "inks": [(ink, ink_colour(ink)) for ink in inks.inks],
+        "not_built": inks.not_built,
     }
 
 

@@ -176,7 +176,7 @@ def _inks_stay(printer: Printer) -> None:
 def _not_checked(record: Any) -> set[str]:
     """JSON fields of modes are made by builds, and empty ones are right."""
     if not isinstance(record, PrintMode):
-        return {"light"}
+        return {"light", "facts", "driver"}
     return {f.name for f in record._meta.fields if f.name not in ("name", "note")}
 
 

@@ -23,6 +23,8 @@ def keep_edition(
         "limits": mode.limits,
         "total_ink": mode.total_ink,
         "splits": mode.splits,
+        "planes": mode.planes,
+        "film": mode.film,
         "inherited": mode.inherited,
         "handling": mode.handling,
         "preset": mode.preset.name if mode.preset else None,
@@ -33,6 +35,8 @@ def keep_edition(
         "check_summary": mode.last_check_summary,
         "calibrated_at": mode.calibrated_at.isoformat() if mode.calibrated_at else None,
     }
+    if mode.recipes:
+        content["recipes"] = mode.recipes
     last = mode.editions.order_by("-number").values_list("number", flat=True).first() or 0
     found = json.dumps(
         [

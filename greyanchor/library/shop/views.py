@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.contrib import messages
 from django.contrib.auth.models import User
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from greyanchor.accounts import people
@@ -46,11 +49,19 @@ def _context(request: HttpRequest, form: RulesForm) -> dict[str, object]:
         "roles": [r.word for r in Role],
         "sites": Site.objects.all(),
         "person": PersonForm(),
-        "keys": ProgramKey.objects.filter(user=request.user),
+        "keys": _keys(request),
+        "gone": User.objects.filter(is_active=False),
+        "new_link": request.session.pop("new_link", None),
         "may_release": may(request.user, RELEASE),
         "new_key": request.session.pop("new_key", ""),
         "noted": noted(ShopRules, User, Site)[:20],
     }
+
+
+def _keys(request: HttpRequest) -> Any:
+    """One's own keys, and for leads those of everybody."""
+    every = ProgramKey.objects.select_related("user")
+    return every if may(request.user, RELEASE) else every.filter(user=request.user)
 
 
 def _site(request: HttpRequest) -> Site | None:
@@ -86,6 +97,29 @@ def person_add(request: HttpRequest) -> HttpResponse:
 
 
 @require_POST
+def person_leave(request: HttpRequest, pk: int) -> HttpResponse:
+    """A person left, or is back."""
+    person = get_object_or_404(User, pk=pk)
+    if person.is_active:
+        people.leave(person, request.user)
+        messages.success(request, f"{people.named(person)} cannot sign in any more; sessions and keys ended.")
+    else:
+        people.come_back(person, request.user)
+        messages.success(request, f"{people.named(person)} can sign in again.")
+    return redirect("shop")
+
+
+@require_POST
+def person_reset(request: HttpRequest, pk: int) -> HttpResponse:
+    """A link by which a person sets a new password, shown once."""
+    person = get_object_or_404(User, pk=pk)
+    token = people.reset_link(person, request.user)
+    address = request.build_absolute_uri(reverse("new-password", args=[token]))
+    request.session["new_link"] = [people.named(person), address]
+    return redirect("shop")
+
+
+@require_POST
 def site_add(request: HttpRequest) -> HttpResponse:
     made = people.add_site(request.POST.get("name", ""), request.user)
     messages.success(request, f"{made.name} is a site.")
@@ -95,7 +129,13 @@ def site_add(request: HttpRequest) -> HttpResponse:
 @require_POST
 def key_make(request: HttpRequest) -> HttpResponse:
     """A key for a program, shown once."""
-    request.session["new_key"] = people.make_key(request.user, request.POST.get("name", ""))
+    days = request.POST.get("days", "")
+    request.session["new_key"] = people.make_key(
+        request.user,
+        request.POST.get("name", ""),
+        int(days) if days.isdecimal() and len(days) < 5 else None,
+        request.POST.get("scope") != "read",
+    )
     return redirect("shop")
 
 

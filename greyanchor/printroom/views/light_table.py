@@ -13,7 +13,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from greyanchor.accounts.roles import USE, takes
 from greyanchor.background import work
-from greyanchor.background.parts import STOP_ASKING, stale
+from greyanchor.background.parts import last_shown
 from greyanchor.core.colour.colorimetry import lab_to_srgb
 from greyanchor.core.errors import BadInput
 from greyanchor.core.numbers import parse_number
@@ -72,6 +72,11 @@ def job_page(request: HttpRequest, pk: int) -> HttpResponse:
     view = request.GET.get("view", "print")
     page = job.artwork.pages[job.page - 1] if job.artwork.pages else {}
     size, printed = preparing.size_mm(job), outcomes.printed_mm(job)
+    planes = [
+        (i.role, i.channel, choices[i.role])
+        for i in (job.mode.ink_set.planes if job.mode else ())
+        if i.role in ("white", "varnish")
+    ]
     context = {
         "job": job,
         "choices": choices,
@@ -80,12 +85,13 @@ def job_page(request: HttpRequest, pk: int) -> HttpResponse:
         "view": view if view in dict(VIEWS) else "print",
         "ink": request.GET.get("ink", inks[0] if inks else ""),
         "inks": inks,
+        "alone": [*inks, *(channel for role, channel, place in planes if place)],
         "trouble": trouble,
         "picture": picture,
         "tile": rasters.TILE,
         "levels": rasters.levels(picture.width, picture.height) if picture else 0,
         "stamp": fingerprint(
-            spot_facts(job.artwork, job.page),
+            spot_facts(job.artwork, job.page, job.mode),
             job.artwork.sha256,
             job.page,
             choices,
@@ -102,6 +108,8 @@ def job_page(request: HttpRequest, pk: int) -> HttpResponse:
         "taken_for": NAMES[picture.kind] if picture else "",
         "turns": ((0, "no"), (1, "a quarter"), (2, "half"), (3, "three quarters")),
         "switches": _COLOUR_SWITCHES,
+        "planes": planes,
+        "places": list(chosen.PLACES.items()),
         "switched_on": [name for name, _ in _COLOUR_SWITCHES if choices[name]],
         "nudged": [(i, f"{100.0 * choices['inks'].get(i, 0.0):g}") for i in inks],
         "presses": AimRecord.objects.filter(kind=AimRecord.Kind.PROFILE).only("name", "edition"),
@@ -219,7 +227,7 @@ def _values(request: HttpRequest) -> dict[str, Any]:
     for name in _SWITCHES:
         if f"has_{name}" in sent:
             found[name] = name in sent
-    found |= {name: sent[name] for name in ("intent", "picture_intent") if name in sent}
+    found |= {name: sent[name] for name in ("intent", "picture_intent", "white", "varnish") if name in sent}
     for name in ("press", "source"):
         if name in sent:
             found[name] = int(sent[name]) if sent[name].isdecimal() else None
@@ -322,10 +330,7 @@ def print_file_part(request: HttpRequest, pk: int) -> HttpResponse:
     said = (
         "Prepared." if record.state == PrintFile.State.DONE else f"{record.get_state_display().capitalize()}."
     )
-    answer = render(request, "printroom/_preparing.html", {"file": record}, status=STOP_ASKING)
-    for name, value in stale(said).items():
-        answer[name] = value
-    return answer
+    return last_shown(render(request, "printroom/_preparing.html", {"file": record}), said)
 
 
 @takes(USE)

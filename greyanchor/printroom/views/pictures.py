@@ -7,7 +7,9 @@ from typing import Any
 
 import numpy as np
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404
+from django.shortcuts import get_object_or_404, redirect
+from django.urls import reverse
+from django.utils.http import urlencode
 from django.views.decorators.http import require_GET
 from PIL import Image
 
@@ -88,7 +90,7 @@ def _drawn(
     if job.mode is None or job.mode.profile_id is None:
         return rasters.as_it_comes(part, job.artwork, job.page)
     link = link_of(part, job, job.mode, choices)
-    names = link.mode.channels
+    names = (*link.mode.channels, *(p.channel for p in link.mode.planes))
     number = names.index(ink) if ink in names else 0
     return views.render(link, part.pixels(), kind, number, left, top)
 
@@ -99,10 +101,7 @@ def loupe(request: HttpRequest, pk: int) -> HttpResponse:
     job = _job(pk)
     if job.mode is None:
         raise Http404("no mode")
-    try:
-        at = [min(max(float(request.GET.get(name, "0.5")), 0.0), 1.0) for name in ("x", "y")]
-    except ValueError as error:
-        raise Http404("no place") from error
+    at = _place(request)
     choices = chosen.of_job(job)
     order = order_of(job, job.mode, {**choices, "crop": None, "quarters": 0, "mirrored": False})
     width, height = preparing.size_mm(job)
@@ -119,6 +118,33 @@ def loupe(request: HttpRequest, pk: int) -> HttpResponse:
         for i, ink in enumerate(link.inks)
     ]
     return _png(views.dots(link, levels))
+
+
+@require_GET
+def colour_at(request: HttpRequest, pk: int) -> HttpResponse:
+    """The spot colours nearest to what the art asks for at a place, given in shares of the page."""
+    job = _job(pk)
+    if job.mode is None:
+        raise Http404("no mode")
+    at = _place(request)
+    finest = rasters.level(job.artwork, job.page, 0)
+    coarse = max(0, rasters.levels(finest.width, finest.height) - 3)
+    picture = rasters.level(job.artwork, job.page, coarse)
+    pixels = picture.pixels()
+    x, y = (min(int(a * n), n - 1) for a, n in zip(at, (pixels.shape[1], pixels.shape[0])))
+    around = pixels[max(y - 1, 0) : y + 2, max(x - 1, 0) : x + 2].reshape(-1, pixels.shape[2])
+    link = link_of(picture, job, job.mode, chosen.of_job(job))
+    lab = link.asked_lab(around / float(np.iinfo(pixels.dtype).max)).mean(axis=0)
+    query = urlencode({"q": " ".join(f"{v:.1f}" for v in lab), "mode": job.mode_id})
+    return redirect(f"{reverse('spots')}?{query}")
+
+
+def _place(request: HttpRequest) -> list[float]:
+    """Shares of the page from the left and from the top."""
+    try:
+        return [min(max(float(request.GET.get(name, "0.5")), 0.0), 1.0) for name in ("x", "y")]
+    except ValueError as error:
+        raise Http404("no place") from error
 
 
 @require_GET

@@ -3,19 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
-from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_http_methods
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.http import require_GET
 
-from greyanchor.core.errors import BadInput
 from greyanchor.core.profiling.gamut import share_inside
 from greyanchor.drawing.colours import channel_colour
 from greyanchor.drawing.gamuts import neutral_plot, slice_picture
-from greyanchor.drawing.plots import Axis, Series, line_plot
-from greyanchor.profiles import queries, services
-from greyanchor.profiles.forms import LightForm
-from greyanchor.profiles.models import Profile, ProfileWork, RoomLight
+from greyanchor.profiles import queries
+from greyanchor.profiles.models import Profile, ProfileWork
 
 SLICES = (85, 70, 55, 40, 25)
 #: rows of the neutral axis that its table shows
@@ -68,36 +64,3 @@ def profile_file(request: HttpRequest, pk: int) -> HttpResponse:
     profile = get_object_or_404(Profile, pk=pk)
     headers = {"Content-Disposition": f'attachment; filename="{profile.file_name}"'}
     return HttpResponse(bytes(profile.data), content_type="application/vnd.iccprofile", headers=headers)
-
-
-@require_http_methods(["GET", "POST"])
-def lights(request: HttpRequest) -> HttpResponse:
-    """Lights measured in the rooms, and a form for another."""
-    form = LightForm(request.POST or None, request.FILES or None)
-    if request.method == "POST" and form.is_valid():
-        sent = form.cleaned_data["file"]
-        try:
-            made = services.keep_light(
-                form.cleaned_data["name"], services.content_of(sent), sent.name, request.user
-            )
-        except BadInput as error:
-            form.add_error("file", str(error))
-        else:
-            messages.success(request, f"{made.name} is kept; profiles can be built for it.")
-            return redirect("lights")
-    nm = np.arange(360, 781)
-    known = [(light, _spectrum(light.name, nm, np.array(light.power))) for light in RoomLight.objects.all()]
-    return render(
-        request, "profiles/lights.html", {"form": form, "lights": known}, status=400 if form.errors else 200
-    )
-
-
-def _spectrum(name: str, nm: np.ndarray, power: np.ndarray) -> str:
-    line = Series(name, nm[::5], power[::5])
-    return line_plot(
-        [line],
-        Axis("wavelength, nm", 360, 780),
-        Axis("relative power", 0, 100),
-        f"power of {name}",
-        height=220,
-    )

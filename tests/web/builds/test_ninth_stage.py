@@ -32,7 +32,8 @@ def rub() -> Iterator[None]:
 def test_a_ninth_stage_is_printed_read_accepted_done_again_and_put_on_the_mode(
     rub: None, client: Client, printer: Printer, media: Media, user: User
 ) -> None:
-    assert [t.name for t in stage_types()][:3] == ["ink-limits", "rub", "linearization"]
+    inks = printer.ink_sets.get()
+    assert [t.name for t in stage_types() if t.serves(inks)][:3] == ["ink-limits", "rub", "linearization"]
     build = start_build("Rubbed", printer, printer.ink_sets.get(), media, CHOICES, user)
     assert build.stages.count() == 9
     accept(build, "ink-limits", user, found_limits(read_stage(build, "ink-limits", user)))

@@ -82,7 +82,7 @@ def test_a_backup_is_verified_and_brings_everything_back(shop: Any, tmp_path: Pa
     found = run(
         "-c", RUN + "print(Media.objects.filter(name__startswith='Harbour').count(), Media.objects.count())"
     ).stdout
-    assert found.split() == ["1", "10"] and (where / "catalogue" / "offer.zip").read_bytes() == b"a pack"
+    assert found.split() == ["1", "11"] and (where / "catalogue" / "offer.zip").read_bytes() == b"a pack"
     undo = run("-m", "greyanchor.cli", "restore", str(next(where.glob("before-restore-*.zip"))))
     assert (
         undo.returncode == 0
@@ -90,8 +90,12 @@ def test_a_backup_is_verified_and_brings_everything_back(shop: Any, tmp_path: Pa
     )
 
 
+def _odd(change: dict[str, Any]) -> bytes:
+    return json.dumps({"format": "grey-anchor-backup", "version": 1, "rows": {}, **change}).encode()
+
+
 def _harmed(path: Path, tmp_path: Path) -> dict[str, bytes]:
-    """A sound backup, harmed in five ways."""
+    """A sound backup, harmed in every way that was met."""
     with zipfile.ZipFile(path) as archive:
         files = {n: archive.read(n) for n in archive.namelist()}
     flipped = bytearray(path.read_bytes())
@@ -105,6 +109,9 @@ def _harmed(path: Path, tmp_path: Path) -> dict[str, bytes]:
             "'2030-01-01')"
         )
     opened.close()
+    keyed = json.loads(files["backup.json"])
+    key = b"an attacker's own key"
+    keyed["files"]["secret.key"] = {"sha256": hashlib.sha256(key).hexdigest(), "bytes": len(key)}
     found = json.loads(files["backup.json"])
     found["rows"]["django_migrations"] += 1
     found["files"]["greyanchor.sqlite3"]["sha256"] = hashlib.sha256(base.read_bytes()).hexdigest()
@@ -121,6 +128,12 @@ def _harmed(path: Path, tmp_path: Path) -> dict[str, bytes]:
         "damaged": bytes(flipped),
         "does not hold the files": zipped({n: d for n, d in files.items() if "offer" not in n}),
         "no backup": zipped({**files, "backup.json": b'{"format": "else"}'}),
+        "'secret.key', which no backup": zipped(
+            {**files, "secret.key": key, "backup.json": json.dumps(keyed).encode()}
+        ),
+        "cannot be read": zipped({**files, "backup.json": _odd({"files": [1, 2]})}),
+        "list of what the backup holds": zipped({**files, "backup.json": _odd({"files": {"x": 7}})}),
+        "is no backup of version": zipped({**files, "backup.json": b"[1, 2]"}),
         "newer program": zipped(
             {**files, "greyanchor.sqlite3": base.read_bytes(), "backup.json": json.dumps(found).encode()}
         ),
@@ -129,7 +142,11 @@ def _harmed(path: Path, tmp_path: Path) -> dict[str, bytes]:
 
 def test_harmed_backups_are_refused_and_nothing_is_touched(shop: Any, tmp_path: Path) -> None:
     run, where = shop
+    key_before = (where / "secret.key").read_bytes()
+    left = tmp_path / ".backup-999999-killed"
+    left.mkdir()
     run("-m", "greyanchor.cli", "backup", "all.zip")
+    assert not left.exists(), "what a killed backup left behind is taken away"
     with sqlite3.connect(where / "greyanchor.sqlite3") as live:
         live.execute("UPDATE library_media SET name = 'Kept' WHERE name LIKE 'Harbour%'")
     live.close()
@@ -144,21 +161,28 @@ def test_harmed_backups_are_refused_and_nothing_is_touched(shop: Any, tmp_path: 
         assert live.execute("SELECT count(*) FROM library_media WHERE name = 'Kept'").fetchone() == (1,)
     live.close()
     assert not list(where.glob("before-restore-*"))
+    assert (where / "secret.key").read_bytes() == key_before
 
 
 def test_everything_comes_out_as_open_files(shop: Any, tmp_path: Path) -> None:
     run, _ = shop
+    run(
+        "-c",
+        RUN
+        + "from greyanchor.profiles.models import SpotRecord; "
+        + "SpotRecord.objects.create(name='Buoy red', lightness=46, a=62, b=38)",
+    )
     made = run("-m", "greyanchor.cli", "export", "open.zip")
     assert made.returncode == 0, made.stderr
     with zipfile.ZipFile(tmp_path / "open.zip") as archive:
         names = archive.namelist()
         media = json.loads(archive.read("library/media.json"))
-        assert len(media) == 10 and {
+        assert len(media) == 11 and {
             "library/presets.json",
             "library/printers-history.json",
             "checks/checks.csv",
-            "spot-colours.csv",
         } <= set(names)
+        assert b"Buoy red,100,46" in archive.read("spot-colours/001-House-colours.csv")
         attached = next(n for n in names if n.startswith("files/"))
         assert archive.read(attached) == b"%PDF-1.4 hello"
         assert set(json.loads(archive.read("files.json"))) == set(names) - {"files.json"}

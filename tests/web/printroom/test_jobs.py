@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from urllib.parse import parse_qs, urlsplit
 
 import numpy as np
 import pytest
@@ -213,6 +214,10 @@ def test_the_light_table_and_its_pictures(job: Job, client: Client) -> None:
     assert (pictures["ink"][..., 0] == pictures["ink"][..., 2]).all(), "ink in all is grey"
     loupe = np.array(Image.open(io.BytesIO(client.get(f"/jobs/{job.pk}/loupe.png?x=0.4&y=0.6").content)))
     assert loupe.shape == (472, 472, 3) and len(np.unique(loupe.reshape(-1, 3), axis=0)) <= 16
+    near = client.get(f"/jobs/{job.pk}/colour/?x=0.4&y=0.6")
+    assert near.url.startswith("/colours/spots/?q=") and f"mode={job.mode_id}" in near.url
+    lab = [float(v) for v in parse_qs(urlsplit(near.url).query)["q"][0].split()]
+    assert 0 <= lab[0] <= 100 and len(lab) == 3
     assert client.get(f"/jobs/{job.pk}/tile/art/0/99/99.png").status_code == 404
     assert client.get(f"/jobs/{job.pk}/tile/xray/0/0/0.png").status_code == 404
     outcome = client.get(f"/jobs/{job.pk}/outcome/").content.decode()

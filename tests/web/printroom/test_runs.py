@@ -260,16 +260,16 @@ def test_a_turned_piece_is_printed_turned(
 def test_a_killed_preparing_goes_on_with_the_pieces_that_are_there(
     run: Run, user: User, django_capture_on_commit_callbacks, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    real, calls = run_preparing.print_to_file, []
+    real, calls = run_preparing.print_job, []
 
-    def counted(art, order, path, *args, **kwargs):  # type: ignore[no-untyped-def]
+    def counted(job, mode, choices, path, *args):  # type: ignore[no-untyped-def]
         calls.append(Path(path).name)
-        return real(art, order, path, *args, **kwargs)
+        return real(job, mode, choices, path, *args)
 
     def killed(*args, **kwargs):  # type: ignore[no-untyped-def]
         raise KeyboardInterrupt
 
-    monkeypatch.setattr(run_preparing, "print_to_file", counted)
+    monkeypatch.setattr(run_preparing, "print_job", counted)
     monkeypatch.setattr(run_preparing, "compose", killed)
     with acting(user), django_capture_on_commit_callbacks(execute=False):
         record = run_preparing.order_run(run, user)
@@ -277,7 +277,7 @@ def test_a_killed_preparing_goes_on_with_the_pieces_that_are_there(
         run_preparing.prepare_run(record.pk)
     assert len(calls) == 2 and not Print.objects.exists()
     monkeypatch.undo()
-    monkeypatch.setattr(run_preparing, "print_to_file", counted)
+    monkeypatch.setattr(run_preparing, "print_job", counted)
     run_preparing.prepare_run(record.pk)
     record.refresh_from_db()
     assert record.state == "done" and len(calls) == 2, "no piece was prepared again"

@@ -41,12 +41,26 @@ function suggestMachine(form) {
   if (!usual) return;
   offer(form, usual.has);
   for (const name of Object.keys(usual.has)) form[name].value = usual[name];
+  for (const name of ["driver_media", "driver_quality"]) form[name].value = usual[name];
+}
+
+/** A driver is asked for where the chosen inks are parted by one, a screen where they print films. */
+function showDriver(form) {
+  const box = form.querySelector("[data-driver-settings]");
+  const drives = chosenPrinter(form)?.parts_itself.includes(form.ink_set.value);
+  if (box) box.hidden = !drives;
+  const films = chosenPrinter(form)?.films.includes(form.ink_set.value);
+  const screen = form.querySelector("[data-film-settings]");
+  if (screen) screen.hidden = !films;
+  const greys = form.querySelector("[data-greys]");
+  if (greys) greys.hidden = Boolean(drives || films);
 }
 
 export function offerWhatIsThere() {
   for (const form of document.querySelectorAll("form[data-suggest]")) {
     const usual = chosenPrinter(form);
     if (usual) offer(form, usual.has);
+    showDriver(form);
   }
 }
 
@@ -55,6 +69,7 @@ function suggest(event) {
   if (!form) return;
   const { name } = event.target;
   if (name === "printer") suggestMachine(form);
+  if (name === "printer" || name === "ink_set") showDriver(form);
   if (name === "media" || name === "printer") suggestHandling(form);
   if (form.name.dataset.own) return;
   form.name.value = usualName(chosenText(form.media), chosenText(form.printer), form.passes.value);

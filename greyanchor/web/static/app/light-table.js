@@ -83,6 +83,7 @@ class LightTable {
     else if (e.key === "0") this.act("all");
     else if (e.key === "l") this.switchLoupe();
     else if (e.key === "r") this.switchRectangle();
+    else if (e.key === "n") document.querySelector("[data-nearest]:not([hidden])")?.click();
     else if (e.key === "u") document.querySelector("button[data-key=u]:not([disabled])")?.click();
     else if (radio && !e.ctrlKey && !e.altKey && !e.metaKey) {
       radio.checked = true;
@@ -353,6 +354,8 @@ class LightTable {
       this.look(this.at);
     }
     button.setAttribute("aria-pressed", Boolean(this.loupe));
+    const nearest = document.querySelector("[data-nearest]");
+    if (nearest) nearest.hidden = !this.loupe;
   }
 
   look(place) {
@@ -363,6 +366,8 @@ class LightTable {
       const [x, y] = this.at.map((v) => v.toFixed(5));
       this.loupe.querySelector("img").src =
         `${this.box.dataset.loupe}?x=${x}&y=${y}&v=${this.box.dataset.stamp}`;
+      const nearest = document.querySelector("[data-nearest]");
+      if (nearest) nearest.search = `x=${x}&y=${y}`;
       this.loupe.querySelector("p").textContent =
         `10 × 10 mm, ${(100 * x).toFixed(1)} % from the left, ${(100 * y).toFixed(1)} % from the top`;
     }, 120);

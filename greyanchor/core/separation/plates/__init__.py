@@ -1,0 +1,1 @@
+"""Separations for film and screen printing: one plate an ink, screened, with what registers it."""
