@@ -1,5 +1,5 @@
 #!/bin/sh
-# Write requirements.lock anew from pyproject.toml: exact versions with hashes, no host names.
+# Write requirements.lock again from pyproject.toml: exact versions with hashes, no host names.
 set -eu
 cd "$(dirname "$0")/.."
 .venv/bin/python -m pip install -q uv

@@ -1,4 +1,7 @@
-"""Settings of the test suite: a database in memory, tasks run at once, quick password hashes."""
+"""Settings of the test suite: a database in memory, tasks run at once, quick password hashes.
+
+TEST_DATABASE_URL   another database, as tests/servers sets it to try the suite on PostgreSQL
+"""
 
 from __future__ import annotations
 
@@ -10,7 +13,9 @@ os.environ.setdefault("SECRET_KEY", "tests only")
 
 from greyanchor.config.settings import *  # noqa: F403
 
-DATABASES = {"default": {"ENGINE": "django.db.backends.sqlite3", "NAME": ":memory:"}}
+import dj_database_url
+
+DATABASES = {"default": dj_database_url.parse(os.environ.get("TEST_DATABASE_URL", "sqlite://:memory:"))}
 HUEY = {"huey_class": "huey.MemoryHuey", "name": "test", "immediate": True}
 CACHES = {"default": {"BACKEND": "django.core.cache.backends.dummy.DummyCache"}}
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]

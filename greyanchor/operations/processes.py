@@ -35,9 +35,9 @@ def _django() -> None:
 
 
 def _prepare() -> None:
-    from django.core.management import call_command
+    from greyanchor.operations import tables
 
-    call_command("migrate", interactive=False, verbosity=0)
+    tables.bring_up_to_date()
     _keep_private()
 
 

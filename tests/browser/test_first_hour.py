@@ -36,13 +36,14 @@ class EmptyShop(Server):
         command = [sys.executable, "-m", "greyanchor.cli", "serve", "--port", str(self.port)]
         with self.printed.open("w") as out:
             self.process = subprocess.Popen(
-                command, env=self.environment, stdout=out, stderr=subprocess.DEVNULL, start_new_session=True
+                command, env=self.environment, stdout=out, stderr=subprocess.STDOUT, start_new_session=True
             )
-        for _ in range(600):
+        for _ in range(1200):
             if self.link:
                 return
+            assert self.process.poll() is None, self.printed.read_text()[-3000:]
             time.sleep(0.1)
-        raise RuntimeError("the server printed no link")
+        raise RuntimeError(f"the server printed no link: {self.printed.read_text()[-3000:]}")
 
     @property
     def link(self) -> str:

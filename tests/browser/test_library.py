@@ -331,6 +331,7 @@ def _said(page: Page, server: Server) -> str:
     page.goto(f"{server.url}/modes/?q=deck")
     page.locator("#modes").get_by_role("link", name="Deck charts", exact=True).click()
     page.get_by_role("heading", name="Deck charts", exact=True).wait_for()
+    page.wait_for_load_state("networkidle")  # parts that the page asks for once it is there
     page.evaluate(
         "document.querySelectorAll('section').forEach(s => { if "
         "(/^(History|Editions)/.test(s.innerText)) "
