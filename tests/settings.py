@@ -11,9 +11,9 @@ import tempfile
 os.environ.setdefault("GREYANCHOR_HOME", tempfile.mkdtemp(prefix="greyanchor-test-"))
 os.environ.setdefault("SECRET_KEY", "tests only")
 
-from greyanchor.config.settings import *  # noqa: F403
-
 import dj_database_url
+
+from greyanchor.config.settings import *  # noqa: F403
 
 DATABASES = {"default": dj_database_url.parse(os.environ.get("TEST_DATABASE_URL", "sqlite://:memory:"))}
 HUEY = {"huey_class": "huey.MemoryHuey", "name": "test", "immediate": True}

@@ -8,16 +8,22 @@ code that does it.
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import timedelta
 from typing import Any
 
+import structlog
 from django.apps import apps
 from django.db import transaction
-from huey.contrib.djhuey import db_task
+from django.utils import timezone
+from huey.contrib.djhuey import HUEY, db_task
 
 from greyanchor.background import work
 from greyanchor.background.models import BackgroundWork
 
 Handler = Callable[[int], None]
+_log = structlog.get_logger(__name__)
+#: what waits for longer is looked for in the queue
+_LONG_WAIT = timedelta(seconds=20)
 _handlers: dict[type[BackgroundWork], Handler] = {}
 
 
@@ -54,6 +60,29 @@ def mark_interrupted() -> None:
     """Look through all work for what a worker that is gone was at."""
     for model in _handlers:
         work.mark_interrupted(model)
+
+
+def queue_lost_again() -> None:
+    """Hand over again what waits for the worker though the queue does not know of it: the queue was lost, or
+    a process died between its commit and handing over.
+
+    What is handed over twice is done once: work is taken up by one worker alone.
+    """
+    long_ago = timezone.now() - _LONG_WAIT
+    waiting = [
+        (model._meta.label, pk)
+        for model in _handlers
+        for pk in model._default_manager.filter(
+            state=BackgroundWork.State.QUEUED, heard_at__lt=long_ago
+        ).values_list("pk", flat=True)
+    ]
+    if not waiting:
+        return
+    known = {tuple(task.args) for task in HUEY.pending()}
+    for label, pk in waiting:
+        if (label, pk) not in known:
+            _log.warning("queued work was lost and is queued again", work=label, id=pk)
+            run_queued(label, pk)
 
 
 def recover() -> None:

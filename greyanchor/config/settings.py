@@ -3,7 +3,10 @@
 GREYANCHOR_HOME   folder of the database, the queue and the secret key (default: ./var)
 DATABASE_URL      another database than the embedded SQLite
 REDIS_URL         a Redis queue for workers on several machines
-ALLOWED_HOSTS     names the application is reached by, separated by commas
+GREYANCHOR_URL    address the application is reached at; https:// in it asks for secure cookies and HSTS
+GREYANCHOR_PROXY  address of the proxy whose X-Forwarded headers are believed
+ALLOWED_HOSTS     further names the application is reached by, separated by commas
+GREYANCHOR_WEB_PROCESSES  processes that answer requests (default: one for two cores, four at most)
 GREYANCHOR_CATALOGUE  address of the supplier's catalogue; none when empty
 GREYANCHOR_DEVICES folder in which drivers keep theirs (default: devices, in the home folder)
 GREYANCHOR_INBOX  folder that is watched for readings (default: inbox, in the home folder)
@@ -20,8 +23,10 @@ from __future__ import annotations
 import os
 import secrets
 from pathlib import Path
+from urllib.parse import urlsplit
 
 import dj_database_url
+from csp.constants import NONE, SELF
 
 from greyanchor.config.logging import logging_settings
 
@@ -46,7 +51,20 @@ def _secret_key() -> str:
 
 SECRET_KEY = _secret_key()
 DEBUG = False
+#: where people reach the application
+URL = urlsplit(os.environ.get("GREYANCHOR_URL", ""))
 ALLOWED_HOSTS = [h for h in os.environ.get("ALLOWED_HOSTS", "127.0.0.1,localhost,[::1]").split(",") if h]
+if URL.hostname:
+    ALLOWED_HOSTS.append(URL.hostname)
+    CSRF_TRUSTED_ORIGINS = [f"{URL.scheme}://{URL.netloc}"]
+#: the proxy whose word on scheme, host and client is taken; none is when empty
+PROXY = os.environ.get("GREYANCHOR_PROXY", "127.0.0.1" if URL.scheme == "https" else "")
+if URL.scheme == "https":
+    SECURE_SSL_REDIRECT = SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
+    SECURE_REDIRECT_EXEMPT = [r"^healthz$", r"^readyz$", r"^metrics$"]  # asked on the machine itself
+    SECURE_HSTS_SECONDS = 365 * 24 * 3600
+    SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_HSTS_PRELOAD = True
+WEB_PROCESSES = int(os.environ.get("GREYANCHOR_WEB_PROCESSES", min(4, max(1, (os.cpu_count() or 1) // 2))))
 
 INSTALLED_APPS = [
     "greyanchor.web",
@@ -73,6 +91,7 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
+    "csp.middleware.CSPMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.middleware.gzip.GZipMiddleware",
     "greyanchor.web.middleware.ServerTiming",
@@ -81,6 +100,7 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "greyanchor.web.headers.Headers",
     "greyanchor.web.answers.SignedOut",
     "django.contrib.messages.middleware.MessageMiddleware",
     "greyanchor.web.answers.FormAnswers",
@@ -185,6 +205,17 @@ INBOX = Path(os.environ.get("GREYANCHOR_INBOX", HOME / "inbox"))
 #: largest file a person may upload, in bytes
 UPLOAD_LIMIT = 16 * 1024 * 1024
 X_FRAME_OPTIONS = "DENY"
+#: scripts and styles from here alone, none within a page; pictures may be made by a page's script
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [SELF],
+        "img-src": [SELF, "data:", "blob:"],
+        "object-src": [NONE],
+        "base-uri": [NONE],
+        "form-action": [SELF],
+        "frame-ancestors": [NONE],
+    }
+}
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 CSRF_FAILURE_VIEW = "greyanchor.web.views.csrf_failure"

@@ -93,7 +93,8 @@ def paper_picture(rows: Sequence[tuple[str, Array]], tones: Sequence[str]) -> st
     cell, high, left, top = 62, 40, 190, 22
     width, height = left + len(tones) * cell + 12, top + len(rows) * (high + 4) + 10
     parts = [
-        f'<svg class="plot explained" viewBox="0 0 {width} {height}" style="max-width:{width}px" role="img" '
+        f'<svg class="plot explained" viewBox="0 0 {width} {height}" role="img" '
+        f'data-style="max-width:{width}px" '
         'aria-label="Paper and greys, one row under the other" font-size="12">',
         f'<rect x="{left - 6}" y="{top - 6}" width="{len(tones) * cell + 12}" '
         f'height="{len(rows) * (high + 4) + 8}" fill="#777777"/>',

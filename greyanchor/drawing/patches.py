@@ -83,7 +83,8 @@ def patch_map(
     width, height = label + int(columns.max()) * cell + 8, (int(rows.max()) - first + 1) * cell + 8
     parts = [
         (
-            f'<svg class="patch-map" viewBox="0 0 {width} {height}" style="max-width:{width}px" role="img" '
+            f'<svg class="patch-map" viewBox="0 0 {width} {height}" role="img" '
+            f'data-style="max-width:{width}px" '
             f'aria-label="Patch map, {n} patches by row">'
         )
     ]
@@ -134,7 +135,8 @@ def difference_map(
     width, height = label + int(columns.max()) * cell + 4, (int(rows.max()) - first + 1) * cell + 4
     parts = [
         (
-            f'<svg class="patch-map" viewBox="0 0 {width} {height}" style="max-width:{width}px" role="img" '
+            f'<svg class="patch-map" viewBox="0 0 {width} {height}" role="img" '
+            f'data-style="max-width:{width}px" '
             'aria-label="Map of differences between passes">'
         )
     ]

@@ -6,20 +6,20 @@ import hashlib
 import json
 import os
 import shutil
-import sqlite3
 import tempfile
 import zipfile
 from collections.abc import Callable, Iterator
-from contextlib import closing
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 from greyanchor.core.errors import BadInput
 from greyanchor.core.packs.archive import Archive, checked_name, file_hash
+from greyanchor.operations import databases
 
 FORMAT, VERSION = "grey-anchor-backup", 1
-DATABASE = "greyanchor.sqlite3"
+#: copies of databases, one of which each backup holds
+_KINDS = {"greyanchor.sqlite3", "greyanchor.pgdump"}
 #: beginning of the names of folders that hold a backup on its way, before the number of its process
 _UNFINISHED = ".backup-"
 #: folders of the home that belong to the shop; queue and secret key are of one machine and stay with it
@@ -35,62 +35,42 @@ FOLDERS = (
 )
 
 
-def _database() -> Path:
-    from django.conf import settings
-
-    found = settings.DATABASES["default"]
-    if found["ENGINE"] != "django.db.backends.sqlite3":
-        raise BadInput(
-            "this shop keeps its data in a database server; back it up with the server's own tools"
-        )
-    return Path(found["NAME"])
-
-
 def _home() -> Path:
     from django.conf import settings
 
     return Path(settings.HOME)
 
 
-def _sound(path: Path) -> dict[str, int]:
-    """Rows of each table of a database that is whole; `BadInput` when it is not."""
-    try:
-        with closing(sqlite3.connect(path)) as opened:
-            found = opened.execute("PRAGMA integrity_check").fetchone()[0]
-            broken = opened.execute("PRAGMA foreign_key_check").fetchone()
-            tables = [
-                r[0]
-                for r in opened.execute(
-                    "SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%'"
-                )
-            ]
-            counts = {t: opened.execute(f'SELECT count(*) FROM "{t}"').fetchone()[0] for t in tables}
-    except sqlite3.DatabaseError as error:
-        raise BadInput(f"the database is damaged ({error})") from None
-    if found != "ok" or broken is not None:
-        raise BadInput(
-            f"the database is not whole ({found if found != 'ok' else 'a reference leads nowhere'})"
-        )
-    return counts
+def _folder(name: str) -> Path:
+    """Where a folder of the shop is; some may be outside the home."""
+    from django.conf import settings
+
+    base, _, rest = name.partition("/")
+    moved = {"inbox": settings.INBOX, "devices": settings.DEVICES_HOME, "files": settings.MEDIA_ROOT}
+    return Path(moved.get(base, _home() / base)) / rest
+
+
+def _place(file: str) -> Path:
+    """Where a file of a backup belongs."""
+    name = next(f for f in FOLDERS if file.startswith(f"{f}/"))
+    return _folder(name) / file.removeprefix(f"{name}/")
 
 
 def backup(target: Path) -> dict[str, Any]:
     """Write database and files to one ZIP while the application runs, read it back, and say what it holds.
 
-    The database is copied by SQLite's own online backup, so that it is of one moment. The file stands
-    under its name only once it was verified.
+    The database is copied by its own means, so that it is of one moment. The file stands under its name only
+    once it was verified.
     """
-    database, home = _database(), _home()
+    database = databases.of_this_shop()
     if not database.exists():
         raise BadInput("there is no database yet, so there is nothing to back up")
     target, partial = beside(target)
     _clear(target.parent)
     with tempfile.TemporaryDirectory(dir=target.parent, prefix=f"{_UNFINISHED}{os.getpid()}-") as folder:
-        copy = Path(folder) / DATABASE
-        with closing(sqlite3.connect(database)) as live, closing(sqlite3.connect(copy)) as kept:
-            live.backup(kept)
-        counts = _sound(copy)
-        files = {DATABASE: copy, **{str(p.relative_to(home)): p for p in _files(home)}}
+        copy = Path(folder) / database.FILE
+        counts = database.copy(copy)
+        files = {database.FILE: copy, **dict(_files())}
         facts: dict[str, Any] = {
             "format": FORMAT,
             "version": VERSION,
@@ -127,13 +107,13 @@ def beside(target: Path) -> tuple[Path, Path]:
     return whole, whole.with_name(f".{whole.name}.part")
 
 
-def _files(home: Path) -> Iterator[Path]:
+def _files() -> Iterator[tuple[str, Path]]:
+    """Files of the shop by their names in a backup; what can be had again any time is left out."""
     for name in FOLDERS:
-        for path in sorted((home / name).rglob("*")):
-            if (
-                path.is_file() and not path.is_symlink() and not path.name.startswith("out-")
-            ):  # written again any time
-                yield path
+        folder = _folder(name)
+        for path in sorted(folder.rglob("*")):
+            if path.is_file() and not path.is_symlink() and not path.name.startswith("out-"):
+                yield f"{name}/{path.relative_to(folder).as_posix()}", path
 
 
 def _verified(path: Path) -> dict[str, Any]:
@@ -146,7 +126,7 @@ def _verified(path: Path) -> dict[str, Any]:
         if not isinstance(values, dict) or values.get("format") != FORMAT or values.get("version") != VERSION:
             raise BadInput(f"this is no backup of version {VERSION}", path.name)
         files = _listed(values, path.name)
-        if set(files) != set(archive.names()) - {"backup.json"} or DATABASE not in files:
+        if set(files) != set(archive.names()) - {"backup.json"} or not _KINDS & set(files):
             raise BadInput("the backup does not hold the files it says", path.name)
         for name, facts in files.items():
             try:
@@ -169,7 +149,7 @@ def _listed(values: dict[str, Any], source: str) -> dict[str, dict[str, Any]]:
         or not all(isinstance(f, dict) and isinstance(f.get("sha256"), str) for f in files.values())
     ):
         raise BadInput("the list of what the backup holds cannot be read", source)
-    foreign = [n for n in files if n != DATABASE and not n.startswith(tuple(f"{f}/" for f in FOLDERS))]
+    foreign = [n for n in files if n not in _KINDS and not n.startswith(tuple(f"{f}/" for f in FOLDERS))]
     if foreign:
         raise BadInput(f"the backup holds {foreign[0][:80]!r}, which no backup of this program has", source)
     return files
@@ -196,13 +176,19 @@ class _Large(Archive):
 def restore(source: Path, say: Callable[[str], None]) -> dict[str, Any]:
     """Put a backup in place of what is here, while the application runs; what was here is backed up first.
 
-    Everything is unpacked and verified beside the live data; only then is the database replaced, by
-    SQLite's online backup, in one transaction that other processes wait for.
+    Everything is unpacked and verified beside the live data; only then is the database replaced, in one
+    transaction that other processes wait for.
     """
     if not source.exists():
         raise BadInput("there is no such file", source.name)
     found = _verified(source)
-    database, home = _database(), _home()
+    database, home = databases.of_this_shop(), _home()
+    if database.FILE not in found["files"]:
+        raise BadInput(
+            "this backup is of another kind of database; restore it into a shop of that kind, then "
+            "`greyanchor move --to` this one",
+            source.name,
+        )
     with tempfile.TemporaryDirectory(dir=home) as name, _Large(source) as archive:
         folder = Path(name)
         for file in found["files"]:
@@ -211,46 +197,28 @@ def restore(source: Path, say: Callable[[str], None]) -> dict[str, Any]:
             with target.open("wb") as opened:
                 for piece in archive.pieces(file):
                     opened.write(piece)
-        counts = _sound(folder / DATABASE)
-        if counts != found["rows"]:
-            raise BadInput("the database in the backup has other rows than it says", source.name)
-        _not_newer(folder / DATABASE)
+        try:
+            database.examine(folder / database.FILE, found["rows"])
+        except BadInput as error:
+            raise error.at(source.name) from None
         if database.exists():
             before = home / f"before-restore-{datetime.now(UTC):%Y%m%d-%H%M%S}.zip"
             backup(before)
             say(f"what was here is kept in {before.name}")
-        with (
-            closing(sqlite3.connect(folder / DATABASE)) as kept,
-            closing(sqlite3.connect(database, timeout=60)) as live,
-        ):
-            kept.backup(live)
-            live.execute("PRAGMA journal_mode=WAL")
+        database.put_back(folder / database.FILE, found["rows"])
         for file in found["files"]:
-            if file != DATABASE:
-                (home / file).parent.mkdir(parents=True, exist_ok=True)
-                os.replace(folder / file, home / file)
-    _sound(database)
+            if file != database.FILE:
+                place = _place(file)
+                place.parent.mkdir(parents=True, exist_ok=True)
+                shutil.move(folder / file, place)
     _migrate()
     return found
 
 
-def _not_newer(path: Path) -> None:
-    """Refuse data that a newer program wrote: its tables are not known here."""
-    from django.db.migrations.loader import MigrationLoader
-
-    known = set(MigrationLoader(None).disk_migrations)
-    with closing(sqlite3.connect(path)) as opened:
-        applied = {(a, n) for a, n in opened.execute("SELECT app, name FROM django_migrations")}
-    ours = {app for app, _ in known}
-    newer = sorted(f"{a} {n}" for a, n in applied - known if a in ours)
-    if newer:
-        raise BadInput(f"the backup was made by a newer program ({newer[0]}); restore it there")
-
-
 def _migrate() -> None:
-    from django.core.management import call_command
+    from django.db import connections
 
-    call_command("migrate", interactive=False, verbosity=0)
+    from greyanchor.operations import tables
 
-
-# --- everything as open files ----------------------------------------------------------------
+    connections.close_all()
+    tables.bring_up_to_date()

@@ -11,19 +11,19 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Callable
 from contextlib import closing, suppress
 from pathlib import Path
-from types import FrameType
 
-_RESTART_PAUSE = 2.0
+from greyanchor.operations import serving
+from greyanchor.operations.serving import KEEPER, orphaned
+
 _WATCH_PAUSE = 2.0
 _DELIVER_PAUSE = 2.0
 _FOLLOW_PAUSE = 0.25
 #: how many times as fast as real ones the demo's printers print
 _HURRIED = "6"
-#: environment variable with the number of the process that keeps a worker; seconds that an orphan may go on
-_KEEPER, _LAST_TASK = "GREYANCHOR_KEEPER", 120.0
+#: seconds that a worker may go on with what it is at when whoever started it is gone
+_LAST_TASK = 120.0
 _LOOK_PAUSE = 0.5  # the longest a task waits in an idle queue, and the worker for its own end
 
 
@@ -78,7 +78,7 @@ def demo(port: int, host: str) -> int:
     )
     printers = _start_printers()
     try:
-        return _serve(port, host)
+        return serving.serve(port, host)
     finally:
         for process in (supplier, *printers):
             process.terminate()
@@ -96,7 +96,7 @@ def _start_printers() -> list[subprocess.Popen[bytes]]:
             "--width", f"{width:g}", "--port", port, "--folder", str(home / "printers" / model.name),
             "--clock", _HURRIED,
         ]  # fmt: skip
-        kept = {**os.environ, _KEEPER: str(os.getpid())}
+        kept = {**os.environ, KEEPER: str(os.getpid())}
         started.append(subprocess.Popen(command, start_new_session=True, stdout=subprocess.DEVNULL, env=kept))
     return started
 
@@ -164,6 +164,21 @@ def restore(file: str) -> int:
     return 0
 
 
+def move(url: str) -> int:
+    """Carry the shop to another database, and say how to go on with it."""
+    _django()
+    _prepare()
+    from greyanchor.operations import move as moving
+
+    found = moving.move(url, lambda words: print(words, file=sys.stderr, flush=True))
+    rows = sum(f.rows for f in found)
+    print(
+        f"{rows} rows of {len(found)} tables are there, every value compared. Stop the application, set "
+        "DATABASE_URL to that address and start it again; what is written here from now on is not there."
+    )
+    return 0
+
+
 def export(file: str) -> int:
     """Write everything as open files."""
     _django()
@@ -177,7 +192,16 @@ def serve(port: int, host: str) -> int:
     """Serve what is in the database; an empty one leads to its first account."""
     _django()
     _prepare()
-    return _serve(port, host, lambda: _say_first_link(f"http://{host}:{port}"))
+    from django.conf import settings
+
+    address = settings.URL.geturl().rstrip("/") or f"http://{host}:{port}"
+    return serving.serve(port, host, lambda: _say_first_link(address))
+
+
+def web(number: int) -> int:
+    """Answer requests beside the process that listens at the socket `number`."""
+    _django()
+    return serving.web(number)
 
 
 def _say_first_link(address: str) -> None:
@@ -221,12 +245,13 @@ def _watch() -> None:
     from greyanchor.measuring import inbox
     from greyanchor.printroom import hot_folders
 
-    while not _orphaned():
+    while not orphaned():
         try:
             inbox.collect()
             hot_folders.collect()
             hot_folders.go_by_themselves()
             queue.mark_interrupted()
+            queue.queue_lost_again()
             hot_folders.begin_again()
             if catalogue.address():
                 catalogue.ask_when_stale()
@@ -243,7 +268,7 @@ def _follow_prints() -> None:
 
     from greyanchor.printroom import prints, runs
 
-    while not _orphaned():
+    while not orphaned():
         try:
             prints.sweep()
             runs.fill_sweep()
@@ -260,7 +285,7 @@ def _deliver() -> None:
     from greyanchor.delivery import folders, webhooks
     from greyanchor.measuring.claims import claimed
 
-    while not _orphaned():
+    while not orphaned():
         try:
             with claimed("deliveries", 60.0) as mine:
                 if mine:
@@ -273,12 +298,6 @@ def _deliver() -> None:
         time.sleep(_DELIVER_PAUSE)
 
 
-def _orphaned() -> bool:
-    """Whether the process that keeps this worker was killed; a worker started by hand has none."""
-    keeper = os.environ.get(_KEEPER, "")
-    return keeper.isdecimal() and os.getppid() != int(keeper)
-
-
 def _end_orphan() -> None:
     """End a worker that outlived its web process: after what it is at, or at once when that takes too
     long.
@@ -287,90 +306,3 @@ def _end_orphan() -> None:
     os.kill(os.getpid(), signal.SIGINT)
     time.sleep(_LAST_TASK)
     os._exit(1)
-
-
-class _WorkerKeeper:
-    """Keeps one worker process running, and starts another when it dies."""
-
-    def __init__(self) -> None:
-        self._stopping = threading.Event()
-        self._process: subprocess.Popen[bytes] | None = None
-        self._thread = threading.Thread(target=self._keep, daemon=True)
-
-    def start(self) -> None:
-        self._thread.start()
-
-    def _keep(self) -> None:
-        while not self._stopping.is_set():
-            self._process = subprocess.Popen(
-                [sys.executable, "-m", "greyanchor.cli", "worker"],
-                start_new_session=True,
-                env={**os.environ, _KEEPER: str(os.getpid())},
-            )
-            self._process.wait()
-            if not self._stopping.is_set():
-                print("The worker stopped; starting another.", file=sys.stderr, flush=True)
-                time.sleep(_RESTART_PAUSE)
-
-    def stop(self) -> None:
-        self._stopping.set()
-        if self._process and self._process.poll() is None:
-            self._process.send_signal(signal.SIGINT)
-            try:
-                self._process.wait(timeout=5)
-            except subprocess.TimeoutExpired:
-                self._process.kill()
-
-
-def _warm() -> None:
-    """Read the library into memory while nobody waits for it."""
-    from django.db import close_old_connections
-
-    from greyanchor.library.modes.search import warm
-
-    warm()
-    close_old_connections()
-
-
-def _serve(port: int, host: str, listening: Callable[[], None] = lambda: None) -> int:
-    """Serve until somebody stops it; `listening` is called when pages can be asked for."""
-    from django.conf import settings
-    from waitress.server import create_server
-
-    from greyanchor.operations import static
-
-    static.collect()
-    settings.WHITENOISE_USE_FINDERS = False
-    from greyanchor.config.wsgi import application
-
-    with socket.socket() as probe:
-        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            probe.bind((host, port))
-        except OSError as error:
-            print(
-                f"greyanchor: cannot serve on {host}:{port}: {error.strerror}; choose another with PORT=",
-                file=sys.stderr,
-            )
-            return 2
-    keeper = _WorkerKeeper()
-
-    def stop(_signal: int, _frame: FrameType | None) -> None:
-        raise KeyboardInterrupt
-
-    signal.signal(signal.SIGTERM, stop)
-    signal.signal(signal.SIGINT, stop)
-    threading.Thread(target=_warm, daemon=True).start()
-    server = create_server(application, host=host, port=port, threads=6, ident="greyanchor")
-    keeper.start()
-    listening()
-    print(f"Grey Anchor is at http://{host}:{port}  (Ctrl-C stops it)", flush=True)
-    try:
-        server.run()
-    except KeyboardInterrupt:
-        pass
-    finally:
-        keeper.stop()
-        server.close()
-        print("Stopped.", flush=True)
-    return 0

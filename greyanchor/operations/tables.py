@@ -9,58 +9,59 @@ from typing import Any
 from django.apps import apps
 from django.conf import settings
 from django.core.management import call_command
-from django.db import connection, transaction
+from django.db import DEFAULT_DB_ALIAS, connections, transaction
 from django.db.migrations.executor import MigrationExecutor
 
 #: number of the lock that PostgreSQL keeps while tables change; any number that nothing else uses
 _LOCK = 0x6772_6579
 
 
-def bring_up_to_date() -> None:
+def bring_up_to_date(using: str = DEFAULT_DB_ALIAS) -> None:
     """Make the tables of an empty database, or those changes that it does not have yet.
 
     An empty one gets its tables as the models are and every migration marked as made, which takes a tenth of
     the time of all of them in turn; all or nothing. Of several processes that start together, one does it.
     """
-    with _alone():
+    connection = connections[using]
+    with _alone(connection):
         if not connection.introspection.table_names():
-            _make()
-        elif _waiting():
-            call_command("migrate", interactive=False, verbosity=0)
+            _make(connection)
+        elif _waiting(connection):
+            _migrate(connection)
 
 
-def _waiting() -> bool:
+def _migrate(connection: Any, **options: Any) -> None:
+    call_command("migrate", database=connection.alias, interactive=False, verbosity=0, **options)
+
+
+def _waiting(connection: Any) -> bool:
     executor = MigrationExecutor(connection)
     return bool(executor.migration_plan(executor.loader.graph.leaf_nodes()))
 
 
-def _make() -> None:
+def _make(connection: Any) -> None:
     before = settings.MIGRATION_MODULES
-    with connection.constraint_checks_disabled(), transaction.atomic():
+    with connection.constraint_checks_disabled(), transaction.atomic(using=connection.alias):
         if connection.introspection.table_names():
             return  # another process was quicker
         settings.MIGRATION_MODULES = {app.label: None for app in apps.get_app_configs()}
         try:
-            call_command("migrate", run_syncdb=True, interactive=False, verbosity=0)
+            _migrate(connection, run_syncdb=True)
         finally:
             settings.MIGRATION_MODULES = before
-        call_command("migrate", fake=True, interactive=False, verbosity=0)
+        _migrate(connection, fake=True)
 
 
 @contextmanager
-def _alone() -> Iterator[None]:
+def _alone(connection: Any) -> Iterator[None]:
     """One process at a time, on PostgreSQL; SQLite has one writer anyway, and its transaction is enough."""
     if connection.vendor != "postgresql":
         yield
         return
     with connection.cursor() as cursor:
-        _ask(cursor, "SELECT pg_advisory_lock(%s)")
+        cursor.execute("SELECT pg_advisory_lock(%s)", [_LOCK])
     try:
         yield
     finally:
         with connection.cursor() as cursor:
-            _ask(cursor, "SELECT pg_advisory_unlock(%s)")
-
-
-def _ask(cursor: Any, question: str) -> None:
-    cursor.execute(question, [_LOCK])
+            cursor.execute("SELECT pg_advisory_unlock(%s)", [_LOCK])

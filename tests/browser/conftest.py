@@ -67,7 +67,7 @@ class Server:
         self.process = subprocess.Popen(command, env=self.environment, start_new_session=True)
         for _ in range(200):
             try:
-                urllib.request.urlopen(f"{self.url}/sign-in/", timeout=1)
+                urllib.request.urlopen(f"{self.url}/healthz", timeout=2)
                 return
             except OSError:
                 time.sleep(0.1)
@@ -151,6 +151,11 @@ window.fetch = async (to, options) => {
 """
 
 
+def _refused(said: str) -> list[str]:
+    """What the browser would not do because of the policy of the page's contents."""
+    return [said] if "Content Security Policy" in said else []
+
+
 @pytest.fixture
 def page(browser: Browser, server: Server) -> Iterator[Page]:
     context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
@@ -158,6 +163,7 @@ def page(browser: Browser, server: Server) -> Iterator[Page]:
     opened = context.new_page()
     problems: list[str] = []
     opened.on("pageerror", lambda error: problems.append(str(error)))
+    opened.on("console", lambda said: problems.extend(_refused(said.text)))
     opened.set_default_timeout(PATIENCE)
     yield opened
     context.close()

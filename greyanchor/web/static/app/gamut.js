@@ -1,6 +1,6 @@
 // Gamuts in space: L* upwards, a* and b* on the floor.
 // WebGL where there is any, drawn as SVG where there is none.
-import * as THREE from "three";
+import * as THREE from "../vendor/three/three.module.min.js";
 
 const box = document.getElementById("solid");
 const state = document.getElementById("solid-state");
