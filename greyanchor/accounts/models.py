@@ -10,6 +10,7 @@ import hashlib
 from django.conf import settings
 from django.contrib.contenttypes.fields import GenericForeignKey
 from django.contrib.contenttypes.models import ContentType
+from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 from django.utils import timezone
 
@@ -83,6 +84,67 @@ class ResetLink(models.Model):
 
     def __str__(self) -> str:
         return f"reset link of {self.user}"
+
+
+class SecondFactor(models.Model):
+    """What a person signs in with besides a password: a code that changes every half minute (RFC 6238).
+
+    `step` is the last half minute whose code was taken, so that no code is taken twice; `spare` holds hashes
+    of codes for the day when the device is lost.
+    """
+
+    user = models.OneToOneField(
+        settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="second_factor"
+    )
+    secret = models.CharField(max_length=64, editable=False)
+    confirmed_at = models.DateTimeField(null=True)
+    step = models.BigIntegerField(default=0)
+    spare = models.JSONField(default=list)
+    failures = models.PositiveIntegerField(default=0)
+    failed_at = models.DateTimeField(null=True)
+
+    class Meta:
+        app_label = "library"
+
+    def __str__(self) -> str:
+        return f"second factor of {self.user}"
+
+
+class AccessRules(models.Model):
+    """How long a session lasts and who needs a second factor; there is one record."""
+
+    class Whom(models.TextChoices):
+        NOBODY = "nobody", "nobody must, anybody may"
+        LEADS = "leads", "leads"
+        EVERYBODY = "everybody", "everybody"
+
+    idle_hours = models.PositiveIntegerField(
+        "a session ends after hours without a step",
+        default=12,
+        validators=[MinValueValidator(1), MaxValueValidator(24 * 14)],
+        help_text="what a page asks by itself is no step",
+    )
+    longest_days = models.PositiveIntegerField(
+        "and after days in any case",
+        default=30,
+        validators=[MinValueValidator(1), MaxValueValidator(365)],
+    )
+    second_factor = models.CharField(
+        "a second factor is required of", max_length=12, choices=Whom.choices, default=Whom.NOBODY
+    )
+    version = models.PositiveIntegerField(default=1, editable=False)
+
+    class Meta:
+        app_label = "library"
+        verbose_name_plural = "access rules"
+
+    def __str__(self) -> str:
+        return f"{self.idle_hours} h idle, {self.longest_days} days, second factor: {self.second_factor}"
+
+    @classmethod
+    def current(cls) -> AccessRules:
+        """The rules in force."""
+        return cls.objects.get_or_create(pk=1)[0]
 
 
 class FirstLink(models.Model):

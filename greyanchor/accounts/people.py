@@ -9,6 +9,7 @@ from typing import Any
 from django.contrib.auth.models import User
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
+from django.core.validators import validate_email
 from django.db import transaction
 from django.utils import timezone
 
@@ -118,6 +119,31 @@ def reset_link(person: User, user: User | None) -> str:
     ResetLink.objects.create(user=person, digest=ProgramKey.digest_of(token))
     note(person, f"Password of {named(person)}", "", "a link to set a new one", user)
     return token
+
+
+@transaction.atomic
+def link_by_mail(person: User) -> str:
+    """The same link, for a person who asked for it by mail; the old password holds until it is used."""
+    token = secrets.token_urlsafe(24)
+    ResetLink.objects.filter(user=person).delete()
+    ResetLink.objects.create(user=person, digest=ProgramKey.digest_of(token))
+    note(person, f"Password of {named(person)}", "", "a link to set a new one, by mail", None)
+    return token
+
+
+@needs(USE)
+@transaction.atomic
+def set_mail(user: User, address: str) -> None:
+    """One's own mail address; `BadInput` where it is none."""
+    address = address.strip()
+    try:
+        if address:
+            validate_email(address)
+    except ValidationError:
+        raise BadInput(f"{address!r} is no mail address") from None
+    note(user, f"Mail address of {named(user)}", user.email, address, user)
+    user.email = address[:254]
+    user.save(update_fields=["email"])
 
 
 def whose_link(token: str) -> User | None:

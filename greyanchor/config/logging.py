@@ -58,4 +58,9 @@ def logging_settings(level: str, form: str) -> dict[str, Any]:
 def _ending(form: str) -> list[Any]:
     if form == "json":
         return [structlog.processors.format_exc_info, structlog.processors.JSONRenderer()]
-    return [structlog.dev.ConsoleRenderer(colors=sys.stderr.isatty())]
+    return [
+        # values of variables stay out of it: they may be keys and passwords
+        structlog.dev.ConsoleRenderer(
+            colors=sys.stderr.isatty(), exception_formatter=structlog.dev.plain_traceback
+        )
+    ]

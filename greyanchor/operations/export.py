@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 import io
 import json
 import os
@@ -11,6 +10,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+from greyanchor.core import cells
 from greyanchor.core.packs.archive import sha256_of
 from greyanchor.operations.backup import beside
 
@@ -141,7 +141,7 @@ def _json(data: Any) -> bytes:
 
 def _csv(heads: list[str], rows: Any) -> bytes:
     out = io.StringIO()
-    writer = csv.writer(out)
+    writer = cells.Writer(out)
     writer.writerow(heads)
     writer.writerows(rows)
     return out.getvalue().encode()

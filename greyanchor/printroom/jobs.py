@@ -124,7 +124,7 @@ def cut_piece(job: Job, part: tuple[float, float, float, float], user: User | No
 
 
 def _locked(job: Job, version: int) -> Job:
-    found = Job.objects.select_for_update().select_related("mode", "artwork").get(pk=job.pk)
+    found = Job.objects.select_for_update(of=("self",)).select_related("mode", "artwork").get(pk=job.pk)
     if found.version != version:
         raise BadInput("somebody else changed this job since you opened it; look at it again, then change it")
     return found

@@ -15,6 +15,8 @@ from greyanchor.web.health import count
 
 #: what monitors ask every few seconds is not worth a line
 _QUIET = ("/healthz", "/readyz", "/metrics")
+#: views whose address or query is a secret
+_SECRET = ("new-password", "first-account", "sign-in-back")
 _log = structlog.get_logger(__name__)
 
 
@@ -48,13 +50,22 @@ class RequestLog:
         _log.info(
             "request",
             method=request.method,
-            address=request.get_full_path(),
+            address=_address(request),
             user=user.get_username() if user is not None and user.is_authenticated else "",
             remote=request.META.get("REMOTE_ADDR", ""),
             status=response.status_code,
             ms=round(1000 * took, 1),
         )
         return response
+
+
+def _address(request: HttpRequest) -> str:
+    """What was asked for, without what opens something by itself: links that count once, and codes."""
+    match = request.resolver_match
+    if match is None or match.url_name not in _SECRET:
+        return request.get_full_path()
+    token = match.kwargs.get("token", "")
+    return request.path.replace(token, "…") if token else request.path
 
 
 class Refusals:

@@ -132,6 +132,7 @@ AREAS = (
         tabs=(
             Tab("People, programs and rules", "shop"),
             Tab("Deliveries", "deliveries"),
+            Tab("Audit log", "audit"),
         ),
     ),
     Area("New build", "new-build", views=("new-build",)),

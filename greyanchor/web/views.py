@@ -13,6 +13,7 @@ from django.utils.decorators import method_decorator
 from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_GET
 
+from greyanchor.accounts import mail
 from greyanchor.accounts.first import nobody_yet
 from greyanchor.builds.queries import desk
 from greyanchor.checks.trends import attention
@@ -22,7 +23,9 @@ from greyanchor.library.machines.readiness import wanted
 from greyanchor.library.modes.search import pinned
 from greyanchor.library.packs.catalogue import newer
 from greyanchor.web import first, health
+from greyanchor.web.account import signed_in
 from greyanchor.web.answers import asked_by_script, signed_out
+from greyanchor.web.sessions import WAS_OVER
 
 #: whom figures for a monitor are given to
 _LOOPBACK = ("127.0.0.1", "::1")
@@ -91,7 +94,25 @@ class SignIn(LoginView):
             "accounts": accounts,
             "demo_shop": SHOP,
             "nobody_yet": nobody_yet(),
+            "provider": bool(settings.OIDC_ISSUER),
+            "has_mail": mail.is_here(),
+            "was_over": self.request.session.pop(WAS_OVER, False),
         }
+
+    def form_valid(self, form: Any) -> HttpResponse:
+        return signed_in(self.request, form.get_user(), self.get_success_url())
+
+
+@login_not_required
+def locked_out(request: HttpRequest, *_: Any) -> HttpResponse:
+    """Too many wrong passwords for a name from an address."""
+    minutes = round(60 * settings.AXES_COOLOFF_TIME)
+    context = {
+        "title": "Too many wrong passwords",
+        "text": f"This name is locked for {minutes} minutes at this computer. Wait, or ask a lead for a link "
+        "to set a new password.",
+    }
+    return render(request, "web/notice.html", context, status=429)
 
 
 @login_not_required

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-
 from django.contrib import messages
 from django.core.paginator import Paginator
 from django.http import HttpRequest, HttpResponse, JsonResponse
@@ -19,6 +17,7 @@ from greyanchor.checks.paper_reason import paper_reason
 from greyanchor.checks.queries import check_view, checks, prediction_view
 from greyanchor.checks.reports import as_json, label_facts, report_facts
 from greyanchor.checks.strip_prints import keep_aim_of
+from greyanchor.core import cells
 from greyanchor.core.errors import BadInput
 from greyanchor.drawing.labels import SIZES, label_pdf
 from greyanchor.drawing.report import report_pdf
@@ -119,7 +118,7 @@ def check_patches(request: HttpRequest, pk: int) -> HttpResponse:
     r = get_object_or_404(Check, pk=pk).result
     headers = {"Content-Disposition": f'attachment; filename="check-{pk}.csv"'}
     response = HttpResponse(content_type="text/csv; charset=utf-8", headers=headers)
-    writer = csv.writer(response)
+    writer = cells.Writer(response)
     writer.writerow(
         ["patch", "spot", "C", "M", "Y", "K", "aim L", "aim a", "aim b", "L", "a", "b", "difference"]
     )

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 from typing import Any
 
 from django.contrib import messages
@@ -19,6 +18,7 @@ from greyanchor.checks import trends
 from greyanchor.checks.forms import NewScheduleForm, ScheduleForm
 from greyanchor.checks.models import Check, Schedule
 from greyanchor.checks.tolerance_sets import all_keys, tolerance_set
+from greyanchor.core import cells
 from greyanchor.core.errors import BadInput
 from greyanchor.core.verification.tolerances import MEASURES
 from greyanchor.core.verification.trend import FEWEST_POINTS, REFERENCE_POINTS, RULES
@@ -125,7 +125,7 @@ def trend_csv(request: HttpRequest) -> HttpResponse:
         content_type="text/csv; charset=utf-8",
         headers={"Content-Disposition": 'attachment; filename="trend.csv"'},
     )
-    writer = csv.writer(response)
+    writer = cells.Writer(response)
     writer.writerow(["check", "made", question.criterion])
     found = trends.ask(question)
     writer.writerows(

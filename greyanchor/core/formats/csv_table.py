@@ -12,6 +12,7 @@ import io
 import re
 from pathlib import Path
 
+from greyanchor.core import cells
 from greyanchor.core.colour.colorimetry import WAVELENGTHS
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
@@ -64,7 +65,7 @@ def _table(text: str) -> cgats.Table:
     fields = _fields(next(csv.reader(io.StringIO(heading), delimiter=mark)), first, header)
     lines = []
     for number, line in numbered[1:]:
-        parts = [p.strip() for p in next(csv.reader(io.StringIO(line), delimiter=mark))]
+        parts = [cells.as_meant(p.strip()) for p in next(csv.reader(io.StringIO(line), delimiter=mark))]
         if len(parts) == len(fields) * 2 - 1 and mark == ",":
             raise BadInput("decimal commas need semicolons or tabs between the values", line=number)
         lines.append((number, parts))
@@ -136,7 +137,7 @@ def dumps(readings: ReadingSet) -> str:
         columns += [
             (str(nm), [f"{v:.6f}" for v in readings.spectra[:, i]]) for i, nm in enumerate(WAVELENGTHS)
         ]
-    writer = csv.writer(out, lineterminator="\n")
+    writer = cells.Writer(out, lineterminator="\n")
     writer.writerow([name for name, _ in columns])
     writer.writerows(zip(*[values for _, values in columns]))
     return out.getvalue()

@@ -11,6 +11,7 @@ from xml.sax.saxutils import quoteattr
 
 import numpy as np
 
+from greyanchor.core import cells
 from greyanchor.core.colour.colorimetry import WAVELENGTHS, Array, resample_spectra
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats, cxf
@@ -150,7 +151,7 @@ def from_csv(text: str, source: str) -> dict[str, SpotColour]:
         try:
             lab = np.array([_number(row[where[k]], part) for k in "lab"])
             tint = _number(row[tint_at], part) if tint_at >= 0 and row[tint_at].strip() else 100.0
-            name = row[where["name"]].strip()
+            name = cells.as_meant(row[where["name"]].strip())
             spectrum = _spectrum(row, nm, part) if tint >= 100 else ()
             condition = row[condition_at].strip() if condition_at >= 0 else ""
         except (IndexError, ValueError):
@@ -213,7 +214,7 @@ def dumps(colours: Iterable[SpotColour], ending: str, title: str = "") -> bytes:
 
 def _csv(colours: list[SpotColour]) -> bytes:
     out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
+    writer = cells.Writer(out, lineterminator="\n")
     has = any(c.spectrum for c in colours)
     bands = [f"{nm} nm" for nm in WAVELENGTHS] if has else []
     writer.writerow(["name", "tint", "L", "a", "b", *(["condition", *bands] if has else [])])

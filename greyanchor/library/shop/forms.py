@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django import forms
 
+from greyanchor.accounts.models import AccessRules
 from greyanchor.library.models import ShopRules
 
 
@@ -13,6 +14,14 @@ class RulesForm(forms.ModelForm):
     class Meta:
         model = ShopRules
         fields = ["double_reading", "profile_error", "check_days", "trial_print"]
+
+
+class AccessForm(forms.ModelForm):
+    version = forms.IntegerField(widget=forms.HiddenInput)
+
+    class Meta:
+        model = AccessRules
+        fields = ["idle_hours", "longest_days", "second_factor"]
 
 
 class PersonForm(forms.Form):

@@ -11,14 +11,14 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
-from greyanchor.accounts import people
+from greyanchor.accounts import access, people, second_factor
 from greyanchor.accounts.audit_log import noted
-from greyanchor.accounts.models import ProgramKey, Site
+from greyanchor.accounts.models import AccessRules, ProgramKey, Site
 from greyanchor.accounts.roles import RELEASE, Role, may, role_of
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import ShopRules
 from greyanchor.library.shop import rules
-from greyanchor.library.shop.forms import PersonForm, RulesForm
+from greyanchor.library.shop.forms import AccessForm, PersonForm, RulesForm
 
 
 def shop_page(request: HttpRequest) -> HttpResponse:
@@ -43,8 +43,13 @@ def _context(request: HttpRequest, form: RulesForm) -> dict[str, object]:
         .select_related("membership__site")
         .prefetch_related("groups")
     ]
+    rules_of_access = AccessRules.current()
     return {
         "form": form,
+        "access": AccessForm(instance=rules_of_access, initial={"version": rules_of_access.version}),
+        "with_factor": set(
+            User.objects.filter(second_factor__confirmed_at__isnull=False).values_list("pk", flat=True)
+        ),
         "people": people,
         "roles": [r.word for r in Role],
         "sites": Site.objects.all(),
@@ -54,7 +59,7 @@ def _context(request: HttpRequest, form: RulesForm) -> dict[str, object]:
         "new_link": request.session.pop("new_link", None),
         "may_release": may(request.user, RELEASE),
         "new_key": request.session.pop("new_key", ""),
-        "noted": noted(ShopRules, User, Site)[:20],
+        "noted": noted(ShopRules, AccessRules, User, Site)[:20],
     }
 
 
@@ -106,6 +111,27 @@ def person_leave(request: HttpRequest, pk: int) -> HttpResponse:
     else:
         people.come_back(person, request.user)
         messages.success(request, f"{people.named(person)} can sign in again.")
+    return redirect("shop")
+
+
+@require_POST
+def person_factor_end(request: HttpRequest, pk: int) -> HttpResponse:
+    """End the second factor of a person whose device is lost."""
+    person = get_object_or_404(User, pk=pk)
+    second_factor.end(person, request.user)
+    messages.success(request, f"The second factor of {people.named(person)} is ended.")
+    return redirect("shop")
+
+
+@require_POST
+def access_set(request: HttpRequest) -> HttpResponse:
+    """How long sessions last, and who needs a second factor."""
+    form = AccessForm(request.POST)
+    if not form.is_valid():
+        raise BadInput(" ".join(f"{n}: {e[0]}" for n, e in form.errors.items()))
+    values = {n: form.cleaned_data[n] for n in AccessForm.Meta.fields}
+    access.set_rules(form.cleaned_data["version"], values, request.user)
+    messages.success(request, "Saved. It holds for sessions from their next step on.")
     return redirect("shop")
 
 

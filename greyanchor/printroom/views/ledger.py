@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 from typing import Any
 from urllib.parse import urlencode
 
@@ -12,6 +11,7 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET
 from PIL import Image
 
+from greyanchor.core import cells
 from greyanchor.library.models import Printer, PrintMode
 from greyanchor.printroom import files, prints
 from greyanchor.printroom.ledger import BY, COLUMNS, asked_of, before_and_after, lines_of, narrowed, used
@@ -123,7 +123,7 @@ class _Echo:
 
 
 def _csv(columns: Any, lines: Any, name: str) -> StreamingHttpResponse:
-    writer = csv.writer(_Echo())
+    writer = cells.Writer(_Echo())
 
     def all_lines() -> Any:
         yield writer.writerow(columns)
