@@ -17,7 +17,7 @@ def is_here() -> bool:
 def send_link(name: str, address_of: str) -> None:
     """Send a link for a new password to the person of that name, where there is one with a mail address.
 
-    `address_of` is the address of the page with ``TOKEN`` in place of the token. Whoever asks is told the
+    `address_of` is the address of the page with ``TOKEN`` in place of the token. Whoever asks is answered the
     same in any case, so that names cannot be guessed.
     """
     person = User.objects.filter(username__iexact=name.strip(), is_active=True).exclude(email="").first()

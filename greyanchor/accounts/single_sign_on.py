@@ -46,7 +46,7 @@ def setting(name: str, *default: Any) -> Any:
 
 
 class ByProvider(OIDCAuthenticationBackend):  # type: ignore[misc]
-    """Whom the provider vouches for, where the shop has an active account of that name."""
+    """Whom the provider knows, where the shop has an active account of that name."""
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         # asked for every sign-in, by a password too: the provider is only asked when it is its turn

@@ -6,6 +6,8 @@ import hashlib
 import json
 from typing import Any
 
+from greyanchor.core.canonical import canonical
+
 
 def seal_of(check: Any) -> str:
     """SHA-256 over verdict, figures, aim, tolerance set and readings of a check, as they stand now."""
@@ -24,4 +26,4 @@ def seal_of(check: Any) -> str:
     ]
     if check.own:
         items.append(check.own)
-    return hashlib.sha256(json.dumps(items, sort_keys=True).encode()).hexdigest()
+    return hashlib.sha256(json.dumps(canonical(items), sort_keys=True).encode()).hexdigest()

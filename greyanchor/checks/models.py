@@ -104,6 +104,8 @@ class Check(models.Model):
     note = models.CharField(max_length=300, blank=True)
     withdrawn = models.CharField(max_length=300, blank=True, editable=False)
     seal = models.CharField(max_length=64, editable=False, blank=True, default="")
+    #: what reports that were printed by an earlier version name
+    earlier_seal = models.CharField(max_length=64, editable=False, blank=True, default="")
     made_at = models.DateTimeField(default=timezone.now, db_index=True)
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT)
     signed_at = models.DateTimeField(null=True)

@@ -128,7 +128,8 @@ def report_facts(check: Check) -> ReportFacts:
         [f"{c['title']}: {c['evidence']}" for c in (check.diagnosis or [])[:2]]
         if check.verdict == "fail"
         else [],
-        f"Grey Anchor, check {check.pk}, seal {check.seal[:16]}, readings {check.readings_hash[:16]}",
+        f"Grey Anchor, check {check.pk}, seal {check.seal[:16]}, {_earlier(check)}"
+        f"readings {check.readings_hash[:16]}",
         check.made_at,
     )
 
@@ -192,3 +193,8 @@ def as_json(check: Check) -> dict[str, Any]:
             for a in check.amendments.select_related("by")
         ],
     }
+
+
+def _earlier(check: Check) -> str:
+    """The seal that reports of an earlier version name, where it was another one."""
+    return f"earlier {check.earlier_seal[:16]}, " if check.earlier_seal else ""

@@ -9,3 +9,4 @@ class LibraryConfig(AppConfig):
 
     def ready(self) -> None:
         import_module("greyanchor.library.packs.tasks")
+        import_module("greyanchor.library.records.hidden")

@@ -7,12 +7,14 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
+import structlog
 from django.conf import settings
 from django.contrib.auth.models import User
 
 from greyanchor.accounts.roles import USE, needs
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import readings_file
+from greyanchor.core.plain_text import file_name
 from greyanchor.devices.folder.instrument import SETTLED, FolderInstrument
 from greyanchor.devices.ports import Arrival, FileInstrumentPort
 from greyanchor.library.machines.connections import file_instruments
@@ -21,13 +23,15 @@ from greyanchor.measuring.models import Delivered, SheetPrint
 from greyanchor.measuring.uploads import matched_upload, take_upload
 from greyanchor.measuring.waiting import open_prints
 
+_log = structlog.get_logger(__name__)
 _PRINT = re.compile(r"print-(\d{1,12})(?!\d)", re.IGNORECASE)
 
 
 @needs(USE)
 def deliver(name: str, data: bytes, via: str, user: User | None, job: SheetPrint | None = None) -> Delivered:
     """Use readings as a pass of the one open print they belong to; what became of them is kept either way."""
-    made = Delivered(name=name[:200], via=via, outcome=Delivered.Outcome.REFUSED)
+    name = file_name(name)
+    made = Delivered(name=name, via=via, outcome=Delivered.Outcome.REFUSED)
     try:
         if job is None:
             job = _text(name) or _find(name, data)
@@ -105,14 +109,28 @@ def collect() -> list[Delivered]:
     with claimed("arrivals") as mine:
         if not mine:
             return []
-        return [_take(via, port, arrival) for via, port in watched() for arrival in port.arrivals()]
+        found = (_taken(via, port, arrival) for via, port in watched() for arrival in port.arrivals())
+        return [made for made in found if made is not None]
+
+
+def _taken(via: str, port: FileInstrumentPort, arrival: Arrival) -> Delivered | None:
+    """Take one file up; what cannot be dealt with is put away, so that those behind it have their turn."""
+    try:
+        return _take(via, port, arrival)
+    except Exception as error:
+        _log.exception("a file that arrived could not be dealt with", name=file_name(arrival.name))
+        try:
+            port.put_away(arrival, False, f"the program failed: {error}")
+        except OSError:
+            _log.exception("nor could it be put away", name=file_name(arrival.name))
+        return None
 
 
 def _take(via: str, port: FileInstrumentPort, arrival: Arrival) -> Delivered:
     if arrival.refused:
         refused = Delivered.Outcome.REFUSED
         made = Delivered.objects.create(
-            name=arrival.name[:200], via=via[:80], outcome=refused, reason=arrival.refused[:400]
+            name=file_name(arrival.name), via=via[:80], outcome=refused, reason=arrival.refused[:400]
         )
     else:
         made = deliver(arrival.name, arrival.data, via[:80], None)

@@ -14,6 +14,7 @@ from django.db import models
 from django.dispatch import Signal
 from django.utils import timezone
 
+from greyanchor.background.models import BackgroundWork
 from greyanchor.core.formats import cgats
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.printing.environment import PrintEnvironment
@@ -186,14 +187,19 @@ class ReadingPass(models.Model):
         return remembered(("lab", self.pk, self.finished_at), lambda: self.readings.lab())
 
 
-class Upload(models.Model):
-    """A file that was sent and is looked at before it is used; it is put aside once it was."""
+class Upload(BackgroundWork):
+    """A file that was sent and is looked at before it is used; it is put aside once it was.
+
+    `understood` is what was found in it, by whoever parsed it once: at once for a small file, by the worker
+    for a large one.
+    """
 
     name = models.CharField(max_length=200)
     data = models.BinaryField()
     sheet_print = models.ForeignKey(SheetPrint, null=True, on_delete=models.CASCADE, related_name="uploads")
-    sent_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE)
+    sent_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
     sent_at = models.DateTimeField(auto_now_add=True)
+    understood = models.JSONField(null=True)
 
     def __str__(self) -> str:
         return self.name

@@ -11,7 +11,6 @@ from django.utils import timezone
 
 from greyanchor.core.charts.layout import METHODS, layout_of
 from greyanchor.core.colour.colorimetry import delta_e_2000
-from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import lab_of
 from greyanchor.core.measurement.repeatability import Comparison
 from greyanchor.drawing.colours import hex_colours
@@ -21,7 +20,6 @@ from greyanchor.measuring.models import Chart, ReadingPass, SheetPrint
 from greyanchor.measuring.printing import instrument_of
 from greyanchor.measuring.services import first_pass_of, method_of
 from greyanchor.measuring.suspicions import compared
-from greyanchor.measuring.uploads import matched_upload
 
 #: shown as the time left of an instrument that needs no white calibration, minutes
 NO_CALIBRATION = 9999.0
@@ -167,32 +165,3 @@ def chart_facts(chart: Chart) -> dict[str, Any]:
         "patch": f"{layout.method.patch_width:g} x {layout.method.patch_height:g} mm",
         "dots": layout.dots,
     }
-
-
-def understood(readings: Any) -> dict[str, Any]:
-    """The first patches of a file as it was understood, for the inspection page."""
-    shown = readings.select(np.arange(min(len(readings), 12)))
-    colours = hex_colours(shown.lab()) if shown.is_measured else [""] * len(shown)
-    rows = []
-    for i, name in enumerate(shown.ids):
-        device = [] if shown.device is None else [float(v) for v in 100.0 * shown.device[i]]
-        lab = [float(v) for v in shown.lab()[i]] if shown.is_measured else []
-        rows.append({"name": name, "device": device, "lab": lab, "colour": colours[i]})
-    return {"channels": readings.channels, "rows": rows, "more": len(readings) - len(shown)}
-
-
-def fits(job: SheetPrint | None, upload: Any) -> dict[str, str]:
-    """Whether an upload can be put onto the chart of a print, by id and by device values: empty text when it
-    can.
-    """
-    facts: dict[str, str] = {}
-    if job is None:
-        return facts
-    for by in ("id", "device"):
-        try:
-            matched_upload(job, bytes(upload.data), upload.name, by)
-        except BadInput as error:
-            facts[by] = error.sentence
-        else:
-            facts[by] = ""
-    return facts

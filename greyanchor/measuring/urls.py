@@ -17,5 +17,6 @@ urlpatterns = [
     path("charts/<int:pk>/sheet-<int:sheet>.svg", views.chart_sheet, name="chart-sheet"),
     path("files/", views.file_page, name="files"),
     path("files/<int:pk>/", views.upload_page, name="upload"),
+    path("files/<int:pk>/part/", views.upload_part, name="upload-part"),
     path("files/<int:pk>/use/", views.upload_use, name="upload-use"),
 ]

@@ -6,14 +6,15 @@ from typing import Any
 
 from django.conf import settings
 from django.contrib import messages
+from django.db.models.functions import Length
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from greyanchor.background.parts import ended
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import readings_file
-from greyanchor.core.inspection import inspect_bytes
 from greyanchor.drawing.patches import sheet_picture
 from greyanchor.measuring import evidence, printing, queries, services, suspicions, uploads, waiting
 from greyanchor.measuring.models import Chart, Delivered, ReadingPass, SheetPrint, Upload
@@ -221,18 +222,25 @@ def take_file(request: HttpRequest, job: SheetPrint | None) -> Upload:
 def upload_page(request: HttpRequest, pk: int) -> HttpResponse:
     """How a file was understood, before it is used."""
     upload = get_object_or_404(
-        Upload.objects.select_related("sheet_print__chart"), pk=pk, sent_by=request.user
+        Upload.objects.defer("data").annotate(bytes=Length("data")).select_related("sheet_print__chart"),
+        pk=pk,
+        sent_by=request.user,
     )
-    context: dict[str, Any] = {"upload": upload, "job": upload.sheet_print, "size": len(upload.data)}
-    try:
-        context["facts"] = inspect_bytes(bytes(upload.data), upload.name)
-    except BadInput as error:
-        context["refused"] = error.sentence
-    else:
-        if context["facts"]["kind"] in ("readings", "chart"):
-            context["seen"] = queries.understood(readings_file.loads(bytes(upload.data), upload.name))
-            context["fits"] = queries.fits(upload.sheet_print, upload)
+    context: dict[str, Any] = {"upload": upload, "job": upload.sheet_print, "size": upload.bytes}
+    context.update(upload.understood or {})
+    if upload.understood is None and not upload.is_active:
+        context["refused"] = upload.message
+    context["waits"] = upload.is_active
     return render(request, "measuring/upload_page.html", context)
+
+
+@require_GET
+def upload_part(request: HttpRequest, pk: int) -> HttpResponse:
+    """How looking at a large file goes; its page is shown again once that is over."""
+    upload = get_object_or_404(Upload.objects.defer("data"), pk=pk, sent_by=request.user)
+    if upload.is_active:
+        return render(request, "measuring/_upload_wait.html", {"upload": upload})
+    return ended("The file has been looked at.")
 
 
 @require_POST

@@ -17,6 +17,7 @@ from django.core.management.color import no_style
 from django.db import DEFAULT_DB_ALIAS, DataError, connections, transaction
 from django.db.models import Model
 
+from greyanchor.core.canonical import canonical
 from greyanchor.core.errors import BadInput
 from greyanchor.operations import tables
 
@@ -145,7 +146,7 @@ def _plain(value: Any) -> Any:
     if isinstance(value, datetime):
         return value.astimezone(UTC).isoformat()
     if isinstance(value, str | int | float | bool | list | dict) or value is None:
-        return value
+        return canonical(value)
     return str(value)
 
 

@@ -6,6 +6,7 @@ import os
 import time
 from pathlib import Path
 
+import structlog
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.db import transaction
@@ -13,6 +14,7 @@ from django.db import transaction
 from greyanchor.accounts.roles import MAKE, acting, needs
 from greyanchor.background import queue
 from greyanchor.core.errors import BadInput
+from greyanchor.core.plain_text import file_name
 from greyanchor.library.models import PrintMode
 from greyanchor.measuring.claims import claimed
 from greyanchor.printroom import intake, jobs, runs
@@ -21,6 +23,9 @@ from greyanchor.printroom.preparing import order_print_files
 
 #: seconds that a file must be left alone before it is taken
 SETTLED = 3.0
+#: letters of a name that is put away; a number must fit behind it
+_LONGEST = 60
+_log = structlog.get_logger(__name__)
 #: files of one folder that are taken at a time, so that a flood does not keep the others waiting
 AT_ONCE = 20
 #: how often interrupted work begins again by itself
@@ -67,7 +72,10 @@ def collect() -> int:
         taken = 0
         for folder in HotFolder.objects.filter(active=True).select_related("mode", "made_by"):
             for path in _settled(path_of(folder)):
-                _take(folder, path)
+                try:
+                    _take(folder, path)
+                except Exception:  # those behind it have their turn
+                    _log.exception("a file of a hot folder could not be dealt with", folder=folder.pk)
                 taken += 1
         return taken
 
@@ -98,7 +106,7 @@ def _take(folder: HotFolder, path: Path) -> None:
     Job and arrival are one transaction, and the arrival knows the file again: a worker that is killed before
     the file is put away makes no second job of it.
     """
-    arrived = Arrived(folder=folder, name=intake.plain_name(path.name))
+    arrived = Arrived(folder=folder, name=file_name(path.name))
     try:
         arrived.mark = _mark(path)
         known = folder.arrived.filter(mark=arrived.mark).first()
@@ -145,15 +153,12 @@ def _put_away(path: Path, where: str) -> None:
     """Out of the way, beside the folder's own files; a name that is taken gets a number."""
     place = path.parent / where
     place.mkdir(exist_ok=True)
-    target = place / path.name
-    number = 2
+    name = Path(file_name(path.name, _LONGEST))
+    target, number = place / name, 2
     while target.exists():
-        target = place / f"{path.stem} ({number}){path.suffix}"
+        target = place / f"{name.stem} ({number}){name.suffix}"
         number += 1
-    try:
-        os.replace(path, target)
-    except OSError:
-        path.unlink(missing_ok=True)
+    os.replace(path, target)
 
 
 def begin_again() -> int:

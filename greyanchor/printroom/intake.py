@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import re
-import unicodedata
 from pathlib import Path
 
 from django.contrib.auth.models import User
@@ -13,16 +11,9 @@ from django.db import transaction
 from greyanchor.accounts.roles import USE, needs
 from greyanchor.background import queue
 from greyanchor.core.errors import BadInput
+from greyanchor.core.plain_text import file_name
 from greyanchor.printroom import files
 from greyanchor.printroom.models import Artwork
-
-_SEPARATORS = re.compile(r"[/\\\x00-\x1f\x7f]")
-
-
-def plain_name(name: str) -> str:
-    """A file's name as it may be shown: without folders, control characters and endless length."""
-    made = unicodedata.normalize("NFC", _SEPARATORS.sub("_", name)).strip(" .") or "without a name"
-    return made if len(made) <= 200 else f"{made[:150]}…{made[-40:]}"
 
 
 @needs(USE)
@@ -32,7 +23,7 @@ def add(content: File, name: str, user: User | None, came_from: str = "") -> tup
     The same file comes back as the artwork that it was before, whatever it is called now. Raises `BadInput`
     for an empty file and for one that is too large.
     """
-    name = plain_name(name)
+    name = file_name(name)
     if content.size == 0:
         raise BadInput("the file is empty", name)
     if content.size and content.size > files.MOST_ARTWORK:

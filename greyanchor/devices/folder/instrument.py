@@ -9,6 +9,7 @@ from pathlib import Path
 
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats.files import read_limited
+from greyanchor.core.plain_text import file_name
 from greyanchor.devices.ports import Arrival
 
 #: a file is taken once its size stood still for this long, seconds
@@ -17,6 +18,8 @@ SETTLED = 1.0
 LARGEST = 16 * 2**20
 #: endings that readings have; everything else in the folder is left alone
 ENDINGS = (".txt", ".cxf", ".xml", ".csv", ".cgats")
+#: letters of a name that is put away; a number and the ending of the reason must fit behind it
+_LONGEST = 60
 TAKEN, REFUSED = "taken", "refused"
 
 
@@ -39,19 +42,23 @@ class FolderInstrument:
     def arrivals(self) -> Iterator[Arrival]:
         now = time.time()
         for path in sorted(self.prepare().iterdir()):
-            plain = path.is_file() and not path.is_symlink() and path.suffix.lower() in ENDINGS
-            if not plain or now - path.stat().st_mtime < self._settled:
-                continue
+            try:
+                plain = path.is_file() and not path.is_symlink() and path.suffix.lower() in ENDINGS
+                if not plain or now - path.stat().st_mtime < self._settled:
+                    continue
+            except OSError:
+                continue  # it went meanwhile
             try:
                 yield Arrival(path.name, read_limited(path, self._largest))
             except BadInput as error:
                 yield Arrival(path.name, refused=str(error))
 
     def put_away(self, arrival: Arrival, taken: bool, reason: str = "") -> None:
-        target = _free(self._folder / (TAKEN if taken else REFUSED) / arrival.name)
+        name = file_name(arrival.name, _LONGEST)
+        target = _free(self._folder / (TAKEN if taken else REFUSED) / name)
         shutil.move(self._folder / arrival.name, target)
         if not taken:
-            target.with_name(f"{target.name}.reason.txt").write_text(f"{reason}\n", encoding="utf-8")
+            target.with_name(f"{target.name}.reason.txt").write_text(f"{reason}\n", "utf-8", "replace")
 
 
 def _free(path: Path) -> Path:
