@@ -16,6 +16,7 @@ from django.apps import apps
 from django.db import transaction
 from django.utils import timezone
 from huey.contrib.djhuey import HUEY, db_task
+from structlog.contextvars import bound_contextvars, get_contextvars
 
 from greyanchor.background import work
 from greyanchor.background.models import BackgroundWork
@@ -40,7 +41,8 @@ def handles(model: type[BackgroundWork]) -> Callable[[Handler], Handler]:
 def start(record: BackgroundWork) -> None:
     """Hand a queued record to the worker, as soon as the transaction is committed."""
     label, pk = record._meta.label, record.pk
-    transaction.on_commit(lambda: run_queued(label, pk))
+    request = get_contextvars().get("request", "")
+    transaction.on_commit(lambda: run_queued(label, pk, request))
 
 
 def run(record: BackgroundWork) -> None:
@@ -50,10 +52,11 @@ def run(record: BackgroundWork) -> None:
 
 
 @db_task()
-def run_queued(label: str, pk: int) -> None:
-    """What the worker runs: the work of one record of the model `label`."""
+def run_queued(label: str, pk: int, request: str = "") -> None:
+    """What the worker runs: the work of one record of the model `label`, queued by a request of a number."""
     model: Any = apps.get_model(label)
-    run(model(pk=pk))
+    with bound_contextvars(**({"request": request} if request else {})):
+        run(model(pk=pk))
 
 
 def mark_interrupted() -> None:
@@ -78,7 +81,7 @@ def queue_lost_again() -> None:
     ]
     if not waiting:
         return
-    known = {tuple(task.args) for task in HUEY.pending()}
+    known = {tuple(task.args[:2]) for task in HUEY.pending()}
     for label, pk in waiting:
         if (label, pk) not in known:
             _log.warning("queued work was lost and is queued again", work=label, id=pk)

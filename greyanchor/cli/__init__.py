@@ -28,6 +28,11 @@ class _Group(click.Group):
         except OSError as error:
             click.echo(f"greyanchor: {error.filename or ''}: {error.strerror or error}", err=True)
             ctx.exit(2)
+        except Exception as error:
+            if type(error).__name__ != "OperationalError":  # that of whichever database there is
+                raise
+            click.echo(f"greyanchor: the database: {str(error).strip()}", err=True)
+            ctx.exit(2)
 
 
 @click.group(cls=_Group, context_settings={"help_option_names": ["-h", "--help"]})

@@ -6,7 +6,7 @@ from greyanchor.library.machines import views as machines
 from greyanchor.library.modes import views as modes
 from greyanchor.library.packs import views as packs
 from greyanchor.library.pages import views as records
-from greyanchor.library.shop import audit_views
+from greyanchor.library.shop import audit_views, work_views
 from greyanchor.library.shop import views as shop
 
 _KIND = r"(?P<kind_key>media|media-classes|presets|printers|ink-sets|modes)"
@@ -88,6 +88,7 @@ urlpatterns = [
     path("catalogue/ask/", packs.catalogue_ask, name="catalogue-ask"),
     path("catalogue/fetch/", packs.catalogue_fetch, name="catalogue-fetch"),
     path("shop/", shop.shop_page, name="shop"),
+    path("shop/work/", work_views.work_page, name="work"),
     path("shop/audit/", audit_views.audit_page, name="audit"),
     path("shop/audit.csv", audit_views.audit_csv, name="audit-csv"),
     path("shop/access/", shop.access_set, name="access-set"),

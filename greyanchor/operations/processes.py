@@ -14,6 +14,7 @@ import time
 from contextlib import closing, suppress
 from pathlib import Path
 
+from greyanchor.core.errors import BadInput
 from greyanchor.operations import serving
 from greyanchor.operations.serving import KEEPER, orphaned
 
@@ -28,6 +29,9 @@ _LOOK_PAUSE = 0.5  # the longest a task waits in an idle queue, and the worker f
 
 
 def _django() -> None:
+    home = Path(os.environ.get("GREYANCHOR_HOME", "var"))
+    if home.exists() and os.statvfs(home).f_flag & os.ST_RDONLY:
+        raise BadInput(f"{home} is on a disk that can only be read; mount it for writing, then start again")
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "greyanchor.config.settings")
     import django
 
@@ -191,6 +195,10 @@ def export(file: str) -> int:
 def serve(port: int, host: str) -> int:
     """Serve what is in the database; an empty one leads to its first account."""
     _django()
+    from greyanchor.web.trouble import on_the_disk
+
+    if trouble := on_the_disk():
+        print(f"greyanchor: {trouble}", file=sys.stderr, flush=True)
     _prepare()
     from django.conf import settings
 

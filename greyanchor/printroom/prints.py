@@ -9,6 +9,7 @@ from __future__ import annotations
 import uuid
 from typing import Any
 
+import structlog
 from django.contrib.auth.models import User
 from django.core.cache import cache
 from django.db import transaction
@@ -31,6 +32,7 @@ from greyanchor.printroom.tickets import edition_of
 AT_A_TIME = 2
 #: seconds after which a print that is being sent is taken up by another worker
 _SILENT = 30.0
+_log = structlog.get_logger(__name__)
 State = Print.State
 
 
@@ -52,7 +54,7 @@ def order(record: PrintFile, user: User | None, hold: bool = True, again_of: Pri
     if edition_of(mode) != record.ticket["edition"]:
         raise BadInput(f"{mode.name} has another edition by now: prepare the job again")
     last = Print.objects.filter(printer=mode.printer).aggregate(last=Max("place"))["last"] or 0.0
-    return Print.objects.create(
+    made = Print.objects.create(
         print_file=record,
         printer=mode.printer,
         key=uuid.uuid4().hex[:12],
@@ -61,6 +63,8 @@ def order(record: PrintFile, user: User | None, hold: bool = True, again_of: Pri
         asked_by=user,
         again_of=again_of,
     )
+    _log.info("print ordered", print=made.pk, key=made.key, printer=mode.printer.name)
+    return made
 
 
 @needs(USE)
@@ -260,6 +264,7 @@ def _send(record: Print, queue: QueuePort) -> None:
     if not path.exists():
         raise BadInput("its print file is gone: prepare the job again")
     number = queue.send(record.key, str(record), path)
+    _log.info("print sent", print=record.pk, key=record.key, number=number, printer=record.printer.name)
     roll = rolls.roll_in(record.printer, machine)
     _heard(record, number=number, state=State.WAITING, media=machine.media[:160], roll=roll)
 

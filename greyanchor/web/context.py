@@ -11,6 +11,7 @@ from django.utils.functional import SimpleLazyObject
 from greyanchor.accounts.roles import MAKE, RELEASE, role_of
 from greyanchor.web.answers import page_of
 from greyanchor.web.navigation import area_of, bar, tabs
+from greyanchor.web.trouble import on_the_disk
 
 
 @dataclass(frozen=True)
@@ -41,4 +42,5 @@ def navigation(request: HttpRequest) -> dict[str, Any]:
         "tabs": SimpleLazyObject(lambda: tabs(match)),
         "area": area.title if area else "",
         "page_sent_from": page_of(request),
+        "trouble": SimpleLazyObject(on_the_disk),
     }

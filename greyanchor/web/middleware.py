@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import secrets
 import time
 from collections.abc import Callable
 
 import structlog
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
+from structlog.contextvars import bound_contextvars
 
 from greyanchor.accounts.roles import acting
 from greyanchor.core.errors import BadInput
 from greyanchor.web.health import count
+from greyanchor.web.trouble import of_error
 
 #: what monitors ask every few seconds is not worth a line
 _QUIET = ("/healthz", "/readyz", "/metrics")
@@ -34,13 +37,24 @@ class ServerTiming:
 
 
 class RequestLog:
-    """Writes one line a request into the log: who, what, how it was answered and how long it took."""
+    """Writes one line a request into the log: who, what, how it was answered and how long it took.
+
+    Every line that is written meanwhile has the request's number, which the answer names as
+    ``X-Request-ID``; background work that the request queued has it too.
+    """
 
     def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         began = time.perf_counter()
+        number = secrets.token_hex(6)
+        with bound_contextvars(request=number):
+            response = self._logged(request, began)
+        response["X-Request-ID"] = number
+        return response
+
+    def _logged(self, request: HttpRequest, began: float) -> HttpResponse:
         response = self.get_response(request)
         took = time.perf_counter() - began
         count(response.status_code, took)
@@ -78,6 +92,13 @@ class Refusals:
         return self.get_response(request)
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
+        if said := of_error(error):
+            _log.error("the disk refused", reason=str(error))
+            context = {
+                "title": said.rstrip("."),
+                "text": "Nothing was half saved. Ask whoever runs this server.",
+            }
+            return render(request, "web/notice.html", context, status=507)
         if not isinstance(error, BadInput):
             return None
         context = {

@@ -133,6 +133,7 @@ AREAS = (
             Tab("People, programs and rules", "shop"),
             Tab("Deliveries", "deliveries"),
             Tab("Audit log", "audit"),
+            Tab("Background work", "work"),
         ),
     ),
     Area("New build", "new-build", views=("new-build",)),

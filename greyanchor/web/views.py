@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from typing import Any
 
 from django.conf import settings
@@ -26,6 +27,7 @@ from greyanchor.web import first, health
 from greyanchor.web.account import signed_in
 from greyanchor.web.answers import asked_by_script, signed_out
 from greyanchor.web.sessions import WAS_OVER
+from greyanchor.web.trouble import of_error, on_the_disk
 
 #: whom figures for a monitor are given to
 _LOOPBACK = ("127.0.0.1", "::1")
@@ -130,11 +132,12 @@ def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
 
 @login_not_required
 def server_error(request: HttpRequest) -> HttpResponse:
+    said = of_error(sys.exc_info()[1] or Exception()) or on_the_disk()
     context = {
-        "title": "The program failed",
+        "title": said.partition(".")[0] if said else "The program failed",
         "text": "Nothing was half saved. Try again; if it happens again, ask whoever runs this server.",
     }
-    return render(request, "web/notice.html", context, status=500)
+    return render(request, "web/notice.html", context, status=507 if said else 500)
 
 
 @login_not_required

@@ -55,7 +55,8 @@ def _begin(day: Any) -> datetime | None:
     return timezone.make_aware(datetime.combine(day, time())) if day else None
 
 
-def _for_leads(request: HttpRequest) -> None:
+def for_leads(request: HttpRequest) -> None:
+    """Refuse whoever is no lead."""
     if not may(request.user, RELEASE):
         raise NotAllowed(request.user, RELEASE)
 
@@ -63,7 +64,7 @@ def _for_leads(request: HttpRequest) -> None:
 @require_GET
 def audit_page(request: HttpRequest) -> HttpResponse:
     """Who did what, a hundred at a time."""
-    _for_leads(request)
+    for_leads(request)
     form = AskedForm(request.GET)
     text = request.GET.get("skip", "")
     skip = int(text) if text.isdecimal() and len(text) < 8 else 0
@@ -94,7 +95,7 @@ class _Echo:
 @require_GET
 def audit_csv(request: HttpRequest) -> StreamingHttpResponse:
     """Everything that a query asks for."""
-    _for_leads(request)
+    for_leads(request)
     asked, writer = AskedForm(request.GET).asked(), cells.Writer(_Echo())
 
     def lines() -> Iterator[str]:
