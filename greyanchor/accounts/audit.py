@@ -106,19 +106,25 @@ def _versions(model: Any, asked: Asked) -> Iterator[Entry]:
         )  # fmt: skip
 
 
+def _people() -> dict[str, str]:
+    """Names of people by what they sign in with."""
+    return {u.username: named(u) for u in User.objects.only("username", "first_name", "last_name")}
+
+
 def _name_of(asked: Asked) -> str:
     found = User.objects.filter(pk=asked.who).values_list("username", flat=True).first()
     return found or ""
 
 
 def _signed_in(asked: Asked) -> Iterator[Entry]:
-    rows = _within(AccessLog.objects.all(), asked, "attempt_time")
+    rows, people = _within(AccessLog.objects.all(), asked, "attempt_time"), _people()
     if asked.who:
         rows = rows.filter(username=_name_of(asked))
     for word in asked.words.split():
         rows = rows.filter(Q(username__icontains=word) | Q(ip_address__icontains=word))
     for r in rows.iterator(_PIECE):
-        yield Entry(r.attempt_time, r.username or "", "sign-in", "signed in", "", r.ip_address or "")
+        who = people.get(r.username or "", r.username or "")
+        yield Entry(r.attempt_time, who, "sign-in", "signed in", "", r.ip_address or "")
 
 
 def _refused(asked: Asked) -> Iterator[Entry]:

@@ -162,7 +162,7 @@ def planes(request: HttpRequest, pk: int) -> FileResponse:
     record = get_object_or_404(PrintFile, pk=pk)
     if not record.file:
         raise BadInput(f"{record} is {record.get_state_display()}, not prepared")
-    return FileResponse(open(files.local(record.file), "rb"), content_type="image/tiff")
+    return FileResponse(files.opened(record.file), content_type="image/tiff")
 
 
 # --- prints ----------------------------------------------------------------------------------
@@ -202,7 +202,7 @@ def print_picture(request: HttpRequest, pk: int) -> FileResponse:
     record = get_object_or_404(Print, pk=pk)
     if not record.picture:
         raise BadInput(f"there is no picture of {record.print_file}: it is {record.get_state_display()}")
-    return FileResponse(open(files.local(record.picture), "rb"), content_type="image/png")
+    return FileResponse(files.opened(record.picture), content_type="image/png")
 
 
 def _acted(act: Any, pk: int) -> Any:

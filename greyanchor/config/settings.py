@@ -11,6 +11,7 @@ GREYANCHOR_MAIL_FROM  address that mail comes from
 GREYANCHOR_OIDC   address of an OpenID provider; GREYANCHOR_OIDC_ID and GREYANCHOR_OIDC_SECRET go with it,
                   GREYANCHOR_OIDC_CLAIM names what of a person is the account's name (preferred_username)
 GREYANCHOR_WEB_PROCESSES  processes that answer requests (default: one for two cores, four at most)
+GREYANCHOR_COPY   minutes between copies of a database that is elsewhere, read while the line to it is cut
 GREYANCHOR_CATALOGUE  address of the supplier's catalogue; none when empty
 GREYANCHOR_DEVICES folder in which drivers keep theirs (default: devices, in the home folder)
 GREYANCHOR_INBOX  folder that is watched for readings (default: inbox, in the home folder)
@@ -100,6 +101,7 @@ MIDDLEWARE = [
     "django.middleware.gzip.GZipMiddleware",
     "greyanchor.web.middleware.ServerTiming",
     "greyanchor.web.middleware.RequestLog",
+    "greyanchor.web.line.Line",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
@@ -147,6 +149,15 @@ if DATABASES["default"]["ENGINE"] == "django.db.backends.sqlite3":
             "PRAGMA foreign_keys=ON;"
         ),
     }
+else:
+    DATABASES["default"]["CONN_HEALTH_CHECKS"] = True
+#: a site's own copy of a database that is elsewhere, for the time when the line to it is cut
+COPY_MINUTES = float(os.environ.get("GREYANCHOR_COPY", "0"))
+if COPY_MINUTES > 0 and DATABASES["default"]["ENGINE"] == "django.db.backends.postgresql":
+    DATABASES["copy"] = {"ENGINE": "django.db.backends.sqlite3", "NAME": str(HOME / "copy.sqlite3")}
+    DATABASES["default"]["OPTIONS"] = {"connect_timeout": 3, "tcp_user_timeout": 4000}
+    DATABASE_ROUTERS = ["greyanchor.background.line.Router"]
+SESSION_ENGINE = "greyanchor.web.line"
 SIMPLE_HISTORY_HISTORY_CHANGE_REASON_USE_TEXT_FIELD = True  # a reason is kept whole
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 

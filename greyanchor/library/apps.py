@@ -10,3 +10,4 @@ class LibraryConfig(AppConfig):
     def ready(self) -> None:
         import_module("greyanchor.library.packs.tasks")
         import_module("greyanchor.library.records.hidden")
+        import_module("greyanchor.library.packs.storage")

@@ -9,3 +9,4 @@ class MeasuringConfig(AppConfig):
 
     def ready(self) -> None:
         import_module("greyanchor.measuring.uploads")
+        import_module("greyanchor.measuring.storage")

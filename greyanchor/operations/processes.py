@@ -39,9 +39,17 @@ def _django() -> None:
 
 
 def _prepare() -> None:
+    from django.db import OperationalError
+
+    from greyanchor.background import line
     from greyanchor.operations import tables
 
-    tables.bring_up_to_date()
+    try:
+        tables.bring_up_to_date()
+    except OperationalError:
+        if not line.keeps_a_copy() or line.copied_at() is None:
+            raise
+        print("The line to the database is cut; this site's copy can be read.", file=sys.stderr, flush=True)
     _keep_private()
 
 
@@ -217,8 +225,9 @@ def _say_first_link(address: str) -> None:
     from django.urls import reverse
 
     from greyanchor.accounts import first
+    from greyanchor.background import line
 
-    if first.nobody_yet():
+    if not (line.keeps_a_copy() and line.line.is_cut()) and first.nobody_yet():
         path = reverse("first-account", args=[first.make_link()])
         print(f"Nobody has an account yet. Make the first one at {address}{path}", flush=True)
 
@@ -235,6 +244,7 @@ def worker() -> int:
     threading.Thread(target=_watch, daemon=True).start()
     threading.Thread(target=_follow_prints, daemon=True).start()
     threading.Thread(target=_deliver, daemon=True).start()
+    threading.Thread(target=_keep_copy, daemon=True).start()
     consumer = HUEY.create_consumer(
         workers=1, worker_type="thread", periodic=False, check_worker_health=True, max_delay=_LOOK_PAUSE
     )
@@ -252,6 +262,7 @@ def _watch() -> None:
     from greyanchor.library.packs import catalogue
     from greyanchor.measuring import inbox
     from greyanchor.printroom import hot_folders
+    from greyanchor.web import storage
 
     while not orphaned():
         try:
@@ -260,6 +271,7 @@ def _watch() -> None:
             hot_folders.go_by_themselves()
             queue.mark_interrupted()
             queue.queue_lost_again()
+            storage.tidy_when_due()
             hot_folders.begin_again()
             if catalogue.address():
                 catalogue.ask_when_stale()
@@ -284,6 +296,22 @@ def _follow_prints() -> None:
             print(f"Following the prints failed: {error}", file=sys.stderr, flush=True)
         close_old_connections()
         time.sleep(_FOLLOW_PAUSE)
+
+
+def _keep_copy() -> None:
+    """Beside the queue: this site's copy of a database that is elsewhere."""
+    from django.db import close_old_connections
+
+    from greyanchor.background import line
+    from greyanchor.operations import site_copy
+
+    while line.keeps_a_copy() and not orphaned():
+        try:
+            site_copy.renew()
+        except Exception as error:
+            print(f"The copy of the database was not renewed: {error}", file=sys.stderr, flush=True)
+        close_old_connections()
+        time.sleep(60.0 * site_copy.minutes())
 
 
 def _deliver() -> None:

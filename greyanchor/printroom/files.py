@@ -8,9 +8,12 @@ import secrets
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import BinaryIO
 
 from django.core.files import File
 from django.core.files.storage import default_storage
+
+from greyanchor.core.errors import BadInput
 
 #: largest artwork, bytes
 MOST_ARTWORK = 4 * 2**30
@@ -26,6 +29,18 @@ def place(name: str) -> Path:
     path = local(name)
     path.parent.mkdir(parents=True, exist_ok=True)
     return path
+
+
+def opened(name: str) -> BinaryIO:
+    """A kept file, to be read. `BadInput` where it is not kept any more."""
+    try:
+        return open(local(name), "rb") if name else _gone()
+    except FileNotFoundError:
+        return _gone()
+
+
+def _gone() -> BinaryIO:
+    raise BadInput("the file is not kept any more; prepare the job again, which makes it as it was")
 
 
 @contextmanager

@@ -9,6 +9,7 @@ from django.http import HttpRequest
 from django.utils.functional import SimpleLazyObject
 
 from greyanchor.accounts.roles import MAKE, RELEASE, role_of
+from greyanchor.background.line import notice
 from greyanchor.web.answers import page_of
 from greyanchor.web.navigation import area_of, bar, tabs
 from greyanchor.web.trouble import on_the_disk
@@ -42,5 +43,5 @@ def navigation(request: HttpRequest) -> dict[str, Any]:
         "tabs": SimpleLazyObject(lambda: tabs(match)),
         "area": area.title if area else "",
         "page_sent_from": page_of(request),
-        "trouble": SimpleLazyObject(on_the_disk),
+        "trouble": SimpleLazyObject(lambda: notice() or on_the_disk()),
     }

@@ -128,12 +128,13 @@ AREAS = (
     Area(
         "Shop",
         "shop",
-        modules=("greyanchor.library.shop", "greyanchor.delivery"),
+        modules=("greyanchor.library.shop", "greyanchor.delivery", "greyanchor.web.storage"),
         tabs=(
             Tab("People, programs and rules", "shop"),
             Tab("Deliveries", "deliveries"),
             Tab("Audit log", "audit"),
             Tab("Background work", "work"),
+            Tab("Storage", "storage"),
         ),
     ),
     Area("New build", "new-build", views=("new-build",)),

@@ -3,7 +3,7 @@
 from django.contrib.auth.views import LogoutView
 from django.urls import path
 
-from greyanchor.web import account, first, passwords, setting_up, views
+from greyanchor.web import account, first, passwords, setting_up, storage, views
 
 urlpatterns = [
     path("", views.start, name="start"),
@@ -13,6 +13,8 @@ urlpatterns = [
     path("first-account/<str:token>/", first.first_account, name="first-account"),
     path("set-up/", setting_up.set_up_page, name="set-up"),
     path("sign-in/", views.SignIn.as_view(), name="sign-in"),
+    path("shop/storage/", storage.storage_page, name="storage"),
+    path("shop/storage/tidy/", storage.storage_tidy, name="storage-tidy"),
     path("sign-in/code/", account.code, name="sign-in-code"),
     path("sign-in/forgotten/", account.forgotten, name="forgotten"),
     path("sign-in/provider/", account.ToProvider.as_view(), name="sign-in-provider"),

@@ -48,6 +48,7 @@ class Postgres:
 
     folder: Path
     port: int = field(default_factory=free_port)
+    hosts: str = HERE
 
     @property
     def _programs(self) -> Path:
@@ -66,12 +67,20 @@ class Postgres:
         self.start()
 
     def start(self) -> None:
-        options = f"-p {self.port} -k {self.folder} -h {HERE}"
+        options = f"-p {self.port} -k {self.folder} -h {self.hosts}"
         self._as_its_user("pg_ctl", "-D", str(self.folder / "data"), "-o", options, "-l",
                           str(self.folder / "log"), "-w", "start")  # fmt: skip
 
     def stop(self, how: str = "fast") -> None:
         self._as_its_user("pg_ctl", "-D", str(self.folder / "data"), "-m", how, "-w", "stop")
+
+    def listen_at(self, address: str) -> None:
+        """Listen at a further address, to whom reaches it."""
+        with (self.folder / "data" / "pg_hba.conf").open("a") as rules:
+            rules.write(f"host all all {address}/24 trust\n")
+        self.hosts = f"{HERE},{address}"
+        self.stop()
+        self.start()
 
     def database(self, name: str) -> str:
         """Make an empty database; its address."""

@@ -113,6 +113,8 @@ LEADS = {
     "person-factor-end",
     "person-add",
     "access-set",
+    "storage",
+    "storage-tidy",
     "site-add",
     "shop",
     "media-classes-lend",

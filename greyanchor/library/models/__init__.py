@@ -5,7 +5,7 @@ from greyanchor.library.models.equipment import Attachment, InkSet, Media, Media
 from greyanchor.library.models.modes import ClassFallback, Edition, KeptText, LimitSet, Pin, PrintMode
 from greyanchor.library.models.packs import Installed, Offer, PackExport, PackImport, Shelf
 from greyanchor.library.models.readiness import ReadinessRun, SlotSent
-from greyanchor.library.models.rules import ShopRules
+from greyanchor.library.models.rules import ShopRules, StorageRules
 
 __all__ = [
     "Attachment",
@@ -29,4 +29,5 @@ __all__ = [
     "Shelf",
     "ShopRules",
     "SlotSent",
+    "StorageRules",
 ]

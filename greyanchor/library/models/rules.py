@@ -41,5 +41,41 @@ class ShopRules(models.Model):
 
     @classmethod
     def current(cls) -> ShopRules:
-        """The rules in force."""
-        return cls.objects.get_or_create(pk=1)[0]
+        """The rules in force; those of a new shop where nobody set any."""
+        return cls.objects.filter(pk=1).first() or cls(pk=1)
+
+
+def _days(title: str, default: int, most: int = 3650) -> models.PositiveIntegerField:
+    return models.PositiveIntegerField(title, default=default, validators=[MaxValueValidator(most)])
+
+
+class StorageRules(models.Model):
+    """For how many days things are kept that are not needed any more; 0 keeps them. There is one record."""
+
+    #: the rules by name, as the page of storage shows them
+    DAYS = (
+        "uploads_days", "refused_days", "packs_days", "artwork_days", "pictures_days", "print_files_days",
+        "copies_days", "sign_ins_days",
+    )  # fmt: skip
+
+    uploads_days = _days("days of files that were sent and not used", 1)
+    refused_days = _days("days of refused files", 60)
+    packs_days = _days("days of packs that wait", 30)
+    artwork_days = _days("days of artwork without a job", 0)
+    pictures_days = _days("days of pictures of artwork", 60)
+    print_files_days = _days("days of print files", 180)
+    copies_days = _days("days of copies from before a restore", 90)
+    sign_ins_days = _days("days of sign-ins", 400)
+    version = models.PositiveIntegerField(default=1, editable=False)
+    applied_at = models.DateTimeField(null=True, editable=False)
+
+    class Meta:
+        verbose_name_plural = "storage rules"
+
+    def __str__(self) -> str:
+        return ", ".join(f"{name.removesuffix('_days')} {getattr(self, name)}" for name in self.DAYS)
+
+    @classmethod
+    def current(cls) -> StorageRules:
+        """The rules in force; those of a new shop where nobody set any."""
+        return cls.objects.filter(pk=1).first() or cls(pk=1)

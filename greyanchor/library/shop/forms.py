@@ -22,6 +22,7 @@ class AccessForm(forms.ModelForm):
     class Meta:
         model = AccessRules
         fields = ["idle_hours", "longest_days", "second_factor"]
+        widgets = {"second_factor": forms.Select(attrs={"class": "form-select"})}
 
 
 class PersonForm(forms.Form):

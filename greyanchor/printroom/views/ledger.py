@@ -215,7 +215,7 @@ def print_seen(request: HttpRequest, pk: int) -> HttpResponse:
     record = get_object_or_404(Print.objects.only("picture"), pk=pk)
     if not record.picture:
         raise Http404("no picture")
-    return FileResponse(open(files.local(record.picture), "rb"), content_type="image/png")
+    return FileResponse(files.opened(record.picture), content_type="image/png")
 
 
 @require_GET

@@ -36,7 +36,7 @@ def thumbnail(request: HttpRequest, pk: int) -> HttpResponse:
     artwork = get_object_or_404(Artwork.objects.only("thumbnail"), pk=pk)
     if not artwork.thumbnail:
         raise Http404("no picture yet")
-    return FileResponse(open(files.local(artwork.thumbnail), "rb"), content_type="image/jpeg", headers=_KEPT)
+    return FileResponse(files.opened(artwork.thumbnail), content_type="image/jpeg", headers=_KEPT)
 
 
 def _png(pixels: np.ndarray) -> HttpResponse:
@@ -154,7 +154,7 @@ def print_file(request: HttpRequest, pk: int) -> HttpResponse:
     if not record.file:
         raise Http404("not prepared yet")
     name = f"{str(record).rsplit('.', 1)[0]}-{record.pk}.tif"
-    return FileResponse(open(files.local(record.file), "rb"), as_attachment=True, filename=name)
+    return FileResponse(files.opened(record.file), as_attachment=True, filename=name)
 
 
 @require_GET
@@ -164,7 +164,7 @@ def print_picture(request: HttpRequest, pk: int, which: str) -> HttpResponse:
     if which == "print":
         if not record.picture:
             raise Http404("no picture of the print")
-        return FileResponse(open(files.local(record.picture), "rb"), content_type="image/png", headers=_KEPT)
+        return FileResponse(files.opened(record.picture), content_type="image/png", headers=_KEPT)
     if record.job is None:
         path = files.local(run_preparing.art_name(record))
         if not path.exists():

@@ -315,7 +315,7 @@ def plate_file(request: HttpRequest, pk: int, place: int) -> FileResponse:
     """A plate as a 1-bit TIFF for others."""
     record, name = _plate(pk, place)
     called = f"{record.job.name.rsplit('.', 1)[0]} {record.plates[place]['file']}"
-    return FileResponse(open(files.local(name), "rb"), as_attachment=True, filename=called)
+    return FileResponse(files.opened(name), as_attachment=True, filename=called)
 
 
 @require_GET

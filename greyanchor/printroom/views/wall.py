@@ -69,7 +69,7 @@ def artwork_add(request: HttpRequest) -> HttpResponse:
 def artwork_file(request: HttpRequest, pk: int) -> HttpResponse:
     """The file as it came."""
     artwork = get_object_or_404(Artwork, pk=pk)
-    return FileResponse(open(files.local(artwork.file), "rb"), as_attachment=True, filename=artwork.name)
+    return FileResponse(files.opened(artwork.file), as_attachment=True, filename=artwork.name)
 
 
 @require_GET
