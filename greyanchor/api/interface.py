@@ -10,7 +10,7 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.http.multipartparser import MultiPartParserError
 from django.utils import timezone
 from ninja import NinjaAPI
-from ninja.errors import AuthenticationError, ValidationError
+from ninja.errors import AuthenticationError, HttpError, ValidationError
 from ninja.security import HttpBearer
 
 from greyanchor.accounts.models import ProgramKey
@@ -93,6 +93,11 @@ def _not_allowed(request: HttpRequest, error: PermissionDenied) -> HttpResponse:
 @api.exception_handler(Http404)
 def _nothing_here(request: HttpRequest, error: Http404) -> HttpResponse:
     return _refused(request, 404, "there is no such record")
+
+
+@api.exception_handler(HttpError)
+def _unreadable(request: HttpRequest, error: HttpError) -> HttpResponse:
+    return _refused(request, error.status_code, str(error))
 
 
 @api.exception_handler(MultiPartParserError)

@@ -165,11 +165,14 @@ def _columns(text: str, source: str) -> tuple[Sequence[int], list[str], list[flo
             )
         except ValueError:
             pass  # the long way finds the line
-    rows = [
-        (number, row)
-        for number, row in enumerate(csv.reader(io.StringIO(text)), start=1)
-        if row and not (number == 1 and row[0].strip().lower() == "channel")
-    ]
+    try:
+        rows = [
+            (number, row)
+            for number, row in enumerate(csv.reader(text.splitlines()), start=1)
+            if row and not (number == 1 and row[0].strip().lower() == "channel")
+        ]
+    except csv.Error as error:
+        raise BadInput(f"the lines cannot be read ({error})", source) from None
     pairs = [_pair(row, source, number) for number, row in rows]
     return [n for n, _ in rows], [r[0] for _, r in rows], [*(x for x, _ in pairs), *(y for _, y in pairs)]
 

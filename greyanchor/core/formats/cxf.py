@@ -351,7 +351,7 @@ def _tags(merged: dict[str, list[_Node]], name: str) -> np.ndarray | None:
     for items in merged.values():
         found = [t for o in items for t in o.all("Tag") if t.attributes.get("Name") == name]
         value = found[0].attributes.get("Value", "") if found else ""
-        if not value.isdecimal() or int(value) < 1:
+        if not value.isdecimal() or len(value) > 9 or int(value) < 1:
             return None
         out.append(int(value))
     return np.array(out, dtype=np.int64)

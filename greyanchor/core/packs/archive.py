@@ -8,6 +8,7 @@ import hashlib
 import io
 import re
 import stat
+import struct
 import zipfile
 from collections import deque
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -54,7 +55,14 @@ class Archive:
         try:
             self._zip = zipfile.ZipFile(io.BytesIO(source) if isinstance(source, bytes) else source)
             infos = self._zip.infolist()
-        except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError) as error:
+        except (
+            zipfile.BadZipFile,
+            OSError,
+            ValueError,
+            NotImplementedError,
+            LookupError,
+            struct.error,
+        ) as error:
             raise BadInput(f"this is no ZIP file, or it is damaged ({error})", name) from None
         try:
             self._infos = self._checked(infos)
@@ -72,6 +80,8 @@ class Archive:
         total = 0
         for info in infos:
             raw = info.orig_filename if "\0" in info.orig_filename else info.filename
+            if not info.filename:
+                raise BadInput("it holds a file without a name")
             if info.is_dir():
                 checked_name(raw.rstrip("/") or "/")
                 continue
