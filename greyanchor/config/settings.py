@@ -17,6 +17,7 @@ GREYANCHOR_DEVICES folder in which drivers keep theirs (default: devices, in the
 GREYANCHOR_INBOX  folder that is watched for readings (default: inbox, in the home folder)
 GREYANCHOR_FILES  folder of artwork and print files (default: files, in the home folder)
 GREYANCHOR_DELIVERIES  folder of the delivery folders (default: deliveries, in the home folder)
+GREYANCHOR_S3     name of a bucket for artwork and print files; AWS_S3_ENDPOINT_URL and keys as S3 has them
 GREYANCHOR_HOT_FOLDERS  folder of the hot folders (default: hot-folders, in the home folder)
 GREYANCHOR_LOG_LEVEL   DEBUG, INFO (default), WARNING or ERROR
 GREYANCHOR_LOG_FORMAT  text (default) or json
@@ -233,6 +234,18 @@ CATALOGUE_URL = os.environ.get("GREYANCHOR_CATALOGUE", "")
 DEVICES_HOME = Path(os.environ.get("GREYANCHOR_DEVICES", HOME / "devices"))
 #: artwork and print files; Django's storage
 MEDIA_ROOT = Path(os.environ.get("GREYANCHOR_FILES", HOME / "files"))
+#: packs that wait; where several machines share the files, they share these too
+PACKS = MEDIA_ROOT / "packs" if {"GREYANCHOR_FILES", "GREYANCHOR_S3"} & os.environ.keys() else ""
+if BUCKET := os.environ.get("GREYANCHOR_S3", ""):
+    STORAGES["default"] = {
+        "BACKEND": "storages.backends.s3.S3Storage",
+        "OPTIONS": {
+            "bucket_name": BUCKET,
+            "endpoint_url": os.environ.get("AWS_S3_ENDPOINT_URL") or None,
+            "default_acl": None,
+            "file_overwrite": True,
+        },
+    }
 #: hot folders are inside it
 DELIVERIES = Path(os.environ.get("GREYANCHOR_DELIVERIES", HOME / "deliveries"))
 HOT_FOLDERS = Path(os.environ.get("GREYANCHOR_HOT_FOLDERS", HOME / "hot-folders"))

@@ -7,6 +7,8 @@ from typing import Any
 
 import numpy as np
 from django.contrib.auth.models import User
+from django.db.models import Sum
+from django.db.models.functions import Length
 from django.utils import timezone
 
 from greyanchor.accounts.roles import USE, needs
@@ -19,6 +21,7 @@ from greyanchor.core.measurement.readings import ReadingSet, match_chart
 from greyanchor.core.measurement.repeatability import is_copy
 from greyanchor.core.plain_text import file_name
 from greyanchor.drawing.colours import hex_colours
+from greyanchor.library.models import StorageRules
 from greyanchor.measuring.expectations import expectation_of, pass_expectation
 from greyanchor.measuring.films import check_light
 from greyanchor.measuring.models import ReadingPass, SheetPrint, Upload
@@ -84,6 +87,7 @@ def take_upload(job: SheetPrint, data: bytes, name: str, user: User | None, by: 
 def put_aside_upload(name: str, data: bytes, job: SheetPrint | None, user: User) -> Upload:
     """Keep a file until somebody has looked at it; files that nobody used go after a day."""
     Upload.objects.filter(sent_at__lt=timezone.now() - timedelta(days=1)).delete()
+    _within_quota(data, name, user)
     made = Upload.objects.create(
         name=file_name(name), data=data, sheet_print=job, sent_by=user, started_by=user
     )
@@ -92,6 +96,17 @@ def put_aside_upload(name: str, data: bytes, job: SheetPrint | None, user: User)
     else:
         queue.start(made)
     return made
+
+
+def _within_quota(data: bytes, name: str, user: User) -> None:
+    most = StorageRules.current().uploads_mb * 2**20
+    kept = Upload.objects.filter(sent_by=user).aggregate(size=Sum(Length("data")))["size"] or 0
+    if kept + len(data) > most:
+        raise BadInput(
+            f"you have {kept / 2**20:.0f} MB of files here that were not used; {most / 2**20:.0f} MB are "
+            "kept. Files that nobody used go after a day",
+            name,
+        )
 
 
 @queue.handles(Upload)

@@ -46,7 +46,12 @@ def _folder(name: str) -> Path:
     from django.conf import settings
 
     base, _, rest = name.partition("/")
-    moved = {"inbox": settings.INBOX, "devices": settings.DEVICES_HOME, "files": settings.MEDIA_ROOT}
+    moved = {
+        "inbox": settings.INBOX,
+        "devices": settings.DEVICES_HOME,
+        "files": settings.MEDIA_ROOT,
+        "packs": settings.PACKS or _home() / "packs",
+    }
     return Path(moved.get(base, _home() / base)) / rest
 
 

@@ -11,17 +11,15 @@ from pathlib import Path
 from typing import BinaryIO
 
 from django.core.files import File
-from django.core.files.storage import default_storage
 
+from greyanchor.background import shared
 from greyanchor.core.errors import BadInput
 
 #: largest artwork, bytes
 MOST_ARTWORK = 4 * 2**30
 
 
-def local(name: str) -> Path:
-    """The file as a path of this machine."""
-    return Path(default_storage.path(name))
+local, share, remove = shared.local, shared.share, shared.remove
 
 
 def place(name: str) -> Path:
@@ -51,6 +49,7 @@ def whole(name: str) -> Iterator[Path]:
     try:
         yield partial
         os.replace(partial, path)
+        share(name)
     finally:
         partial.unlink(missing_ok=True)
 
@@ -74,6 +73,7 @@ def take_in(content: File) -> tuple[str, int]:
         path = place(artwork_name(sha256))
         if not path.exists():
             os.replace(parts, path)
+            share(artwork_name(sha256))
         return sha256, size
     finally:
         parts.unlink(missing_ok=True)

@@ -7,13 +7,28 @@ from pathlib import Path
 from django.contrib.auth.models import User
 from django.core.files import File
 from django.db import transaction
+from django.db.models import Sum
 
 from greyanchor.accounts.roles import USE, needs
 from greyanchor.background import queue
 from greyanchor.core.errors import BadInput
 from greyanchor.core.plain_text import file_name
+from greyanchor.library.models import StorageRules
 from greyanchor.printroom import files
 from greyanchor.printroom.models import Artwork
+
+
+def _within_quota(size: int, name: str) -> None:
+    most = StorageRules.current().artwork_gb * 2**30
+    if not most:
+        return
+    kept = Artwork.objects.aggregate(size=Sum("size"))["size"] or 0
+    if kept + size > most:
+        raise BadInput(
+            f"artwork takes {kept / 2**30:.1f} of the {most / 2**30:.0f} GB that the shop gives it; a lead "
+            "sets how much under Shop, Storage",
+            name,
+        )
 
 
 @needs(USE)
@@ -30,6 +45,7 @@ def add(content: File, name: str, user: User | None, came_from: str = "") -> tup
         raise BadInput(
             f"it has {content.size / 2**30:.1f} GB; {files.MOST_ARTWORK // 2**30} GB are taken", name
         )
+    _within_quota(content.size or 0, name)
     sha256, size = files.take_in(content)
     with transaction.atomic():
         made, new = Artwork.objects.get_or_create(

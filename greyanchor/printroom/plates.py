@@ -257,6 +257,7 @@ def make(pk: int) -> None:
             )
     except BadInput as error:
         raise BadInput(error.reason, job.artwork.name) from error
+    files.share(folder_of(pk))
     PlateSet.objects.filter(pk=pk).update(facts=done.facts())
     work.end(PlateSet, pk, PlateSet.State.DONE, f"{len(done.plates)} plates")
 

@@ -115,6 +115,7 @@ def prepare_print_file(pk: int) -> None:
         )
     except BadInput as error:
         raise BadInput(error.reason, record.job.artwork.name) from error
+    files.share(name)
     picture = _picture_of_print(record, mode)
     with transaction.atomic():
         PrintFile.objects.filter(pk=pk).update(file=name, picture=picture, facts=done.facts())

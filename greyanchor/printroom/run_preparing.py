@@ -143,6 +143,8 @@ def prepare_run(pk: int) -> None:
         "strip": strip,
     }
     picture_of_run(run, laid, parts, files.place(art_name(record)))
+    for made_here in (name, art_name(record)):
+        files.share(made_here)
     with transaction.atomic():
         PrintFile.objects.filter(pk=pk).update(file=name, facts=total)
         work.end(PrintFile, pk, PrintFile.State.DONE, "prepared")

@@ -36,7 +36,7 @@ def _print_files() -> Iterator[growth.Thing]:
 def _without_file(record: PrintFile) -> None:
     name = record.file
     PrintFile.objects.filter(pk=record.pk).update(file="")
-    files.local(name).unlink(missing_ok=True)
+    files.remove(name)
 
 
 def _artwork() -> Iterator[growth.Thing]:
@@ -51,7 +51,7 @@ def _forget(record: Artwork) -> None:
     record.delete()
     for name in (record.file, record.raster, record.thumbnail):
         if name:
-            files.local(name).unlink(missing_ok=True)
+            files.remove(name)
 
 
 growth.register(

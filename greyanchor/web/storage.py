@@ -84,8 +84,8 @@ class RulesForm(forms.ModelForm):
 
     class Meta:
         model = StorageRules
-        fields = StorageRules.DAYS
-        widgets = {name: forms.NumberInput(attrs={"class": "wide-6"}) for name in StorageRules.DAYS}
+        fields = [*StorageRules.DAYS, *StorageRules.QUOTAS]
+        widgets = dict.fromkeys(fields, forms.NumberInput(attrs={"class": "wide-6"}))
 
 
 def tidy_when_due() -> dict[str, tuple[int, int]]:
@@ -110,11 +110,16 @@ def storage_page(request: HttpRequest) -> HttpResponse:
     form = RulesForm(request.POST or None, instance=StorageRules.current(),
                      initial={"version": current.version})  # fmt: skip
     if request.method == "POST" and form.is_valid():
-        values = {n: form.cleaned_data[n] for n in StorageRules.DAYS}
+        values = {n: form.cleaned_data[n] for n in RulesForm.Meta.fields}
         rules.set_storage(form.cleaned_data["version"], values, request.user)
         messages.success(request, "Saved. The worker applies it within the hour.")
         return redirect("storage")
-    context = {"form": form, "rows": _rows(form, current), "applied_at": current.applied_at}
+    context = {
+        "form": form,
+        "rows": _rows(form, current),
+        "quotas": [form[name] for name in StorageRules.QUOTAS],
+        "applied_at": current.applied_at,
+    }
     status = 422 if request.method == "POST" else 200
     return render(request, "web/storage.html", context, status=status)
 

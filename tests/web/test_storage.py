@@ -10,6 +10,7 @@ from typing import Any
 
 import pytest
 from django.contrib.auth.models import User
+from django.core.files.base import ContentFile
 from django.test import Client
 from django.utils import timezone
 
@@ -17,8 +18,9 @@ from greyanchor.accounts.models import AuditEntry
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import PackImport, Printer, StorageRules
 from greyanchor.library.packs import importing
+from greyanchor.measuring import uploads
 from greyanchor.measuring.models import Upload
-from greyanchor.printroom import files, prints
+from greyanchor.printroom import files, intake, prints
 from greyanchor.printroom.models import Artwork, Job, Print, PrintFile
 from greyanchor.web import storage
 
@@ -101,7 +103,8 @@ def test_leads_see_what_uses_what_and_set_the_rules(kept: dict[str, Any], client
     client.force_login(user)
     page = " ".join(client.get("/shop/storage/").content.decode().split())
     assert "evidence: they stay" in page and "1, 1000 bytes" in page.replace("\xa0", " ")
-    values = dict.fromkeys(StorageRules.DAYS, 0) | {"print_files_days": 5000, "version": 1}
+    values = dict.fromkeys((*StorageRules.DAYS, *StorageRules.QUOTAS), 0)
+    values |= {"print_files_days": 5000, "version": 1}
     assert "3650" in client.post("/shop/storage/", values).content.decode()
     values["print_files_days"] = 10
     assert client.post("/shop/storage/", values).status_code == 302
@@ -110,3 +113,17 @@ def test_leads_see_what_uses_what_and_set_the_rules(kept: dict[str, Any], client
     began = time.time()
     answer = client.post("/shop/storage/tidy/", follow=True)
     assert "1 things went" in answer.content.decode() and time.time() - began < 20
+
+
+def test_quotas_refuse_with_what_is_there_and_what_is_allowed(
+    client: Client, user: User, tmp_path: Path, settings: Any
+) -> None:
+    settings.MEDIA_ROOT = tmp_path
+    StorageRules.objects.update_or_create(pk=1, defaults={"uploads_mb": 1, "artwork_gb": 1})
+    uploads.put_aside_upload("a.txt", b"x" * 700_000, None, user)
+    with pytest.raises(BadInput, match="1 MB of files here that were not used; 1 MB are kept"):
+        uploads.put_aside_upload("b.txt", b"x" * 700_000, None, user)
+    assert Upload.objects.count() == 1
+    Artwork.objects.create(name="big", sha256="b" * 64, size=2**30, file="artwork/b", state="done")
+    with pytest.raises(BadInput, match="1.0 of the 1 GB"):
+        intake.add(ContentFile(b"picture", "p.png"), "p.png", user)

@@ -57,6 +57,7 @@ class StorageRules(models.Model):
         "uploads_days", "refused_days", "packs_days", "artwork_days", "pictures_days", "print_files_days",
         "copies_days", "sign_ins_days",
     )  # fmt: skip
+    QUOTAS = ("uploads_mb", "artwork_gb")
 
     uploads_days = _days("days of files that were sent and not used", 1)
     refused_days = _days("days of refused files", 60)
@@ -66,6 +67,12 @@ class StorageRules(models.Model):
     print_files_days = _days("days of print files", 180)
     copies_days = _days("days of copies from before a restore", 90)
     sign_ins_days = _days("days of sign-ins", 400)
+    uploads_mb = models.PositiveIntegerField(
+        "MB that a person may have sent and not used", default=200, validators=[MaxValueValidator(10**6)]
+    )
+    artwork_gb = models.PositiveIntegerField(
+        "GB of artwork in all", default=0, validators=[MaxValueValidator(10**6)], help_text="0: no limit"
+    )
     version = models.PositiveIntegerField(default=1, editable=False)
     applied_at = models.DateTimeField(null=True, editable=False)
 

@@ -12,7 +12,7 @@ from django.contrib.auth.models import User
 from django.utils import timezone
 
 from greyanchor.accounts.roles import USE, needs
-from greyanchor.background import queue, work
+from greyanchor.background import queue, shared, work
 from greyanchor.core.errors import BadInput
 from greyanchor.core.packs.archive import file_hash
 from greyanchor.library.models import PackExport
@@ -26,7 +26,10 @@ KEPT = timedelta(days=1)
 
 def path_of(job: PackExport) -> Path:
     """Where a pack stands once it is written."""
-    return importing.folder() / f"out-{job.pk}.zip"
+    path = importing.folder() / f"out-{job.pk}.zip"
+    if not path.exists():
+        shared.local(f"packs/{path.name}")
+    return path
 
 
 @needs(USE)
@@ -82,5 +85,6 @@ def write(pk: int) -> None:
         partial.replace(target)
     finally:
         partial.unlink(missing_ok=True)
+    shared.share(f"packs/{target.name}")
     PackExport.objects.filter(pk=pk).update(count=count, size=target.stat().st_size, sha256=file_hash(target))
     work.end(PackExport, pk, PackExport.State.DONE, f"{count} print modes packed")

@@ -15,7 +15,7 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from greyanchor.accounts.roles import MAKE, RELEASE, NotAllowed, may, needs
-from greyanchor.background import queue, work
+from greyanchor.background import queue, shared, work
 from greyanchor.core.errors import BadInput
 from greyanchor.core.packs import Archive, Pack, read_pack, read_tested, write_archive
 from greyanchor.core.packs.archive import file_hash
@@ -36,13 +36,23 @@ Progress = Callable[[float, str], None]
 
 def folder() -> Path:
     """Where packs wait while they are imported."""
-    found = Path(settings.HOME) / "packs"
-    found.mkdir(exist_ok=True)
+    found = Path(settings.PACKS or Path(settings.HOME) / "packs")
+    found.mkdir(parents=True, exist_ok=True)
     return found
 
 
 def path_of(job: PackImport) -> Path:
-    return folder() / job.path
+    """Where a pack is; fetched where another machine took it in."""
+    path = folder() / job.path
+    if not path.exists():
+        shared.local(f"packs/{job.path}")
+    return path
+
+
+def drop(job: PackImport) -> None:
+    """Take the file of a pack away."""
+    path_of(job).unlink(missing_ok=True)
+    shared.remove(f"packs/{job.path}")
 
 
 @needs(MAKE)
@@ -83,6 +93,7 @@ def receive(
         job.delete()
         raise
     job.save()
+    shared.share(f"packs/{job.path}")
     _queue(job)
     return job
 
@@ -96,6 +107,7 @@ def receive_profiles(sent: list[tuple[str, bytes]], user: User | None) -> PackIm
     job.path = f"{job.pk}.zip"
     files = ((f"{i:04d}.icc", p.data) for i, p in enumerate(found) if p.data)
     write_archive(path_of(job), files)
+    shared.share(f"packs/{job.path}")
     job.sha256 = file_hash(path_of(job))
     job.plan = {
         "profiles": [
@@ -178,7 +190,7 @@ def carry_on(pk: int) -> None:
         _next_step(job, report)
     except BadInput:
         if job.step == _STEP.TEST:  # refused whole: nothing of it is kept
-            path_of(job).unlink(missing_ok=True)
+            drop(job)
         raise
 
 
@@ -206,7 +218,7 @@ def _next_step(job: PackImport, report: Progress) -> None:
             )
             work.end(PackImport, pk, PackImport.State.WAITING, "waiting for a decision")
     if job.step == _STEP.WRITE:
-        path_of(job).unlink(missing_ok=True)
+        drop(job)
 
 
 def supplied_modes(key: str) -> set[int]:
@@ -306,7 +318,7 @@ def _profiles(job: PackImport, report: Progress) -> None:
             PackImport.objects.filter(pk=job.pk).update(step=_STEP.PLAN, plan={"profiles": rows})
             work.end(PackImport, job.pk, PackImport.State.WAITING, "waiting for a decision")
     if job.step == _STEP.WRITE:
-        path_of(job).unlink(missing_ok=True)
+        drop(job)
 
 
 def _look(data: bytes, row: dict[str, Any], known: dict[str, int]) -> dict[str, Any]:

@@ -25,7 +25,7 @@ def _waiting() -> Iterator[growth.Thing]:
 
 
 def _end(job: PackImport) -> None:
-    importing.path_of(job).unlink(missing_ok=True)
+    importing.drop(job)
     PackImport.objects.filter(pk=job.pk, step=PackImport.Step.PLAN).update(
         state=PackImport.State.CANCELLED, message="nobody decided on it in time; send it again"
     )

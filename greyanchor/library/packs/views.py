@@ -147,7 +147,7 @@ def pack_cancel(request: HttpRequest, pk: int) -> HttpResponse:
         PackImport.objects.filter(pk=pk).update(
             state=PackImport.State.CANCELLED, step=PackImport.Step.TEST, message="cancelled"
         )
-        importing.path_of(job).unlink(missing_ok=True)
+        importing.drop(job)
     messages.info(request, f"{job.name} is not imported; nothing of it was written.")
     return redirect("packs")
 
