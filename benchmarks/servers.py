@@ -234,12 +234,18 @@ def _again(postgres: Postgres) -> None:
         except subprocess.CalledProcessError:
             if (postgres.folder / "data" / "postmaster.pid").exists():
                 pid = int((postgres.folder / "data" / "postmaster.pid").read_text().split()[0])
-                try:
-                    os.kill(pid, 0)
-                    return  # it runs
-                except ProcessLookupError:
-                    pass
+                if _runs(pid):
+                    return
+                (postgres.folder / "data" / "postmaster.pid").unlink()
             time.sleep(1)
+
+
+def _runs(pid: int) -> bool:
+    """Whether a process runs; one that is dead and was not cleared away does not."""
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
+    except OSError:
+        return False
 
 
 if __name__ == "__main__":

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from django.contrib.sessions.backends import db
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.template.loader import render_to_string
 
 from greyanchor.background import line
@@ -42,12 +42,21 @@ class Line:
         return response
 
 
+def unreachable(request: HttpRequest) -> HttpResponse:
+    """What is answered while the database cannot be reached, by a page that asks nothing of it."""
+    words = "Nothing was changed. Try again in a minute; if it lasts, ask whoever runs this server."
+    return _notice(request, "The database cannot be reached", words)
+
+
 def _refused(request: HttpRequest) -> HttpResponse:
+    text = "The line to the shop's database is cut. Nothing was changed; do it again once it is back."
+    return _notice(request, "The line is cut", text)
+
+
+def _notice(request: HttpRequest, title: str, words: str) -> HttpResponse:
     if request.path.startswith("/api/"):
-        text = '{"detail": "the line to the database is cut; ask again later"}'
-        return HttpResponse(text, status=503, content_type="application/json", headers={"Retry-After": "60"})
-    text = render_to_string(
-        "web/cut.html",
-        {"text": "The line to the shop's database is cut. Nothing was changed; do it again once it is back."},
-    )
+        answer = JsonResponse({"error": f"{title}. {words}"}, status=503)
+        answer["Retry-After"] = "60"
+        return answer
+    text = render_to_string("web/cut.html", {"title": title, "text": words})
     return HttpResponse(text, status=503, headers={"Retry-After": "60"})

@@ -8,6 +8,7 @@ from typing import Any
 from django.conf import settings
 from django.contrib.auth.decorators import login_not_required
 from django.contrib.auth.views import LoginView
+from django.db import InterfaceError, OperationalError
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.utils.decorators import method_decorator
@@ -26,6 +27,7 @@ from greyanchor.library.packs.catalogue import newer
 from greyanchor.web import first, health
 from greyanchor.web.account import signed_in
 from greyanchor.web.answers import asked_by_script, signed_out
+from greyanchor.web.line import unreachable
 from greyanchor.web.sessions import WAS_OVER
 from greyanchor.web.trouble import of_error, on_the_disk
 
@@ -132,7 +134,10 @@ def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
 
 @login_not_required
 def server_error(request: HttpRequest) -> HttpResponse:
-    said = of_error(sys.exc_info()[1] or Exception()) or on_the_disk()
+    error = sys.exc_info()[1] or Exception()
+    said = of_error(error) or on_the_disk()
+    if not said and isinstance(error, OperationalError | InterfaceError):
+        return unreachable(request)
     context = {
         "title": said.partition(".")[0] if said else "The program failed",
         "text": "Nothing was half saved. Try again; if it happens again, ask whoever runs this server.",

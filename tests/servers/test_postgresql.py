@@ -208,6 +208,12 @@ def test_the_database_server_dies_and_comes_back(running: Shop, postgres: Postgr
         assert state() == 503
         with urllib.request.urlopen(f"{running.url}/healthz", timeout=20) as answer:
             assert answer.status == 200
+        with pytest.raises(urllib.error.HTTPError) as refused:
+            urllib.request.urlopen(f"{running.url}/sign-in/", timeout=20)
+        page = refused.value.read().decode()
+        assert (
+            refused.value.code == 503 and "The database cannot be reached" in page and "Grey Anchor" in page
+        )
     finally:
         postgres.start()
     wait_for(lambda: state() == 200)
