@@ -10,6 +10,8 @@ command -v avahi-daemon >/dev/null 2>&1 || missing="$missing avahi-daemon"
 [ -n "$(find /usr/lib/postgresql -name initdb 2>/dev/null)" ] || missing="$missing postgresql"
 command -v redis-server >/dev/null 2>&1 || missing="$missing redis-server"
 command -v nginx >/dev/null 2>&1 || [ -x /usr/sbin/nginx ] || missing="$missing nginx-light"
+command -v ip >/dev/null 2>&1 || missing="$missing iproute2"
+command -v openssl >/dev/null 2>&1 || missing="$missing openssl"
 [ -z "$missing" ] && exit 0
 command -v apt-get >/dev/null 2>&1 || exit 0
 echo "Installing$missing from Debian's packages, for the tests with servers." >&2

@@ -84,7 +84,8 @@ def run_in(
     environment = {
         **kept,
         "GREYANCHOR_HOME": str(home),
-        "DJANGO_SETTINGS_MODULE": "greyanchor.config.settings",
+        "DJANGO_SETTINGS_MODULE": "tests.served_settings",
+        "PYTHONPATH": str(TESTS.parent),
         **variables,
     }
     return subprocess.run(

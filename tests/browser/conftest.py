@@ -45,7 +45,8 @@ class Server:
             **kept,
             "GREYANCHOR_HOME": str(home),
             "GREYANCHOR_DEMO": "1",
-            "DJANGO_SETTINGS_MODULE": "greyanchor.config.settings",
+            "DJANGO_SETTINGS_MODULE": "tests.served_settings",
+            "PYTHONPATH": str(Path(__file__).parents[2]),
         }
         self.process: subprocess.Popen[bytes] | None = None
 

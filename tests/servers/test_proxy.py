@@ -137,5 +137,6 @@ def test_only_the_proxy_is_believed(proxied: Proxied) -> None:
 
 def test_deployment_settings_are_without_a_warning(proxied: Proxied) -> None:
     command = ["-m", "django", "check", "--deploy", "--fail-level", "WARNING"]
-    done = subprocess.run([sys.executable, *command], env=proxied.environment, capture_output=True, text=True)
+    settings = {**proxied.environment, "DJANGO_SETTINGS_MODULE": "greyanchor.config.settings"}
+    done = subprocess.run([sys.executable, *command], env=settings, capture_output=True, text=True)
     assert done.returncode == 0 and "no issues" in done.stdout, done.stdout + done.stderr
