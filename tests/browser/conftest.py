@@ -13,9 +13,10 @@ import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
+from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Error, Page, expect, sync_playwright
 
 FLAGS = [
     "--no-sandbox",
@@ -28,6 +29,28 @@ FLAGS = [
 #: milliseconds: a machine with other work to do is slow, not wrong
 PATIENCE = 45_000
 expect.set_options(timeout=PATIENCE)
+
+
+def _wait_for_function(
+    page: Page, expression: str, *, arg: Any = None, timeout: float | None = None, **_: Any
+) -> None:
+    """Ask the page until an expression holds. The library's own way makes code within the page, which the
+    policy of our pages forbids, as it should.
+    """
+    end = time.monotonic() + (PATIENCE if timeout is None else timeout) / 1000
+    while True:
+        try:
+            if page.evaluate(expression, arg):
+                return
+        except Error as error:  # the page went on to another one meanwhile
+            if "navigat" not in str(error) and "destroyed" not in str(error):
+                raise
+        if time.monotonic() > end:
+            raise TimeoutError(f"it did not become so: {expression}")
+        page.wait_for_timeout(40)
+
+
+Page.wait_for_function = _wait_for_function  # type: ignore[assignment, method-assign]
 
 
 class Server:
