@@ -35,7 +35,7 @@ def main() -> None:
             _wait()
             with sync_playwright() as playwright:
                 browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-                _draw(browser.new_page(viewport={"width": 1280, "height": 800}))
+                _draw(browser.new_page(viewport={"width": 1280, "height": 800}, bypass_csp=True))
                 browser.close()
         finally:
             server.terminate()

@@ -18,6 +18,9 @@ from greyanchor.core.profiling.attached import Examination
 from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.profiles.models import Profile, ProposedPatches
 
+#: bytes of text that is parsed while somebody waits
+_AT_ONCE = 6 * 2**20
+
 
 @transaction.atomic
 def keep_profile(
@@ -80,6 +83,17 @@ def content_of(sent: UploadedFile) -> bytes:
     return bytes(sent.read())
 
 
+def small_content_of(sent: UploadedFile) -> bytes:
+    """The bytes of a file that is parsed while somebody waits; `BadInput` for text that would take long."""
+    data = content_of(sent)
+    if len(data) > _AT_ONCE and not icc.is_profile(data[:4096]):
+        raise BadInput(
+            f"the file has {len(data) / 2**20:.1f} MB; text of up to {_AT_ONCE // 2**20} MB is taken here",
+            str(sent.name),
+        )
+    return data
+
+
 @needs(MAKE)
 @transaction.atomic
 def propose(
@@ -97,4 +111,4 @@ def sent_file(request: HttpRequest) -> tuple[bytes, str]:
     sent = request.FILES.get("file")
     if sent is None:
         raise BadInput("choose a file first")
-    return content_of(sent), str(sent.name)
+    return small_content_of(sent), str(sent.name)

@@ -89,11 +89,13 @@ class Server:
     def start(self) -> None:
         command = [sys.executable, "-m", "greyanchor.cli", "serve", "--port", str(self.port)]
         self.process = subprocess.Popen(command, env=self.environment, start_new_session=True)
-        for _ in range(200):
+        for _ in range(900):
             try:
                 urllib.request.urlopen(f"{self.url}/healthz", timeout=2)
                 return
             except OSError:
+                if self.process.poll() is not None:
+                    break
                 time.sleep(0.1)
         raise RuntimeError("the server did not start")
 

@@ -28,7 +28,7 @@ def free_port() -> int:
         return int(probe.getsockname()[1])
 
 
-def wait_for(what: Callable[[], bool], seconds: float = 30.0) -> None:
+def wait_for(what: Callable[[], bool], seconds: float = 120.0) -> None:
     """Look every tenth of a second until it is so."""
     end = time.monotonic() + seconds
     while not what():

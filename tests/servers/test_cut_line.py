@@ -97,7 +97,7 @@ class Node(Shop):
         command = ["ip", "netns", "exec", self.host.name, sys.executable, "-m", "greyanchor.cli", "serve",
                    "--port", str(self.port)]  # fmt: skip
         self.process = subprocess.Popen(command, env=self.environment, start_new_session=True)
-        wait_for(lambda: self._answers(), 60)
+        wait_for(lambda: self._answers())
 
     def _answers(self) -> bool:
         command = [sys.executable, "-c", f"import urllib.request as u; u.urlopen('{self.url}/healthz')"]
@@ -163,7 +163,7 @@ def test_a_cut_line_leaves_the_copy_and_nothing_is_lost(
     assert _add_site(node.url, at_site, "Made at the site", other_host.ask).status == 302
     assert "Made at the site" in _here(f"{main.url}/shop/", at_main).text
     copy = node.home / "copy.sqlite3"
-    wait_for(lambda: copy.exists() and b"Made at the site" in copy.read_bytes(), 60)
+    wait_for(lambda: copy.exists() and b"Made at the site" in copy.read_bytes())
 
     other_host.cut()
     try:
@@ -185,7 +185,7 @@ def test_a_cut_line_leaves_the_copy_and_nothing_is_lost(
     finally:
         other_host.mend()
 
-    wait_for(lambda: "has been cut" not in other_host.ask(f"{node.url}/shop/", at_site).text, 60)
+    wait_for(lambda: "has been cut" not in other_host.ask(f"{node.url}/shop/", at_site).text)
     assert "Made at the main shop" in other_host.ask(f"{node.url}/shop/", at_site).text
     assert _add_site(node.url, at_site, "After the cut", other_host.ask).status == 302
     shop = _here(f"{main.url}/shop/", at_main).text
@@ -194,11 +194,11 @@ def test_a_cut_line_leaves_the_copy_and_nothing_is_lost(
 
 def test_a_node_starts_while_the_line_is_cut(sites: tuple[Shop, Node], other_host: OtherHost) -> None:
     _, node = sites
-    wait_for(lambda: "is cut" not in other_host.ask(f"{node.url}/sign-in/").text, 60)
+    wait_for(lambda: "is cut" not in other_host.ask(f"{node.url}/sign-in/").text)
     at_site = _signed_in(node.url, other_host.ask)
     copy = node.home / "copy.sqlite3"
     session = at_site["sessionid"].encode()
-    wait_for(lambda: session in copy.read_bytes(), 60)
+    wait_for(lambda: session in copy.read_bytes())
     node.stop()
     other_host.cut()
     try:
@@ -207,4 +207,4 @@ def test_a_node_starts_while_the_line_is_cut(sites: tuple[Shop, Node], other_hos
         assert page.status == 200 and "has been cut" in page.text and "Harbour Proof" in page.text
     finally:
         other_host.mend()
-    wait_for(lambda: "has been cut" not in other_host.ask(f"{node.url}/media/", at_site).text, 60)
+    wait_for(lambda: "has been cut" not in other_host.ask(f"{node.url}/media/", at_site).text)

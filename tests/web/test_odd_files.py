@@ -20,6 +20,7 @@ from greyanchor.measuring import inbox, uploads
 from greyanchor.measuring.models import Delivered, Upload
 from greyanchor.printroom import hot_folders
 from greyanchor.printroom.models import Arrived, HotFolder
+from greyanchor.profiles.services import small_content_of
 
 ODD = [
     b"\xff\xfe broken.txt",
@@ -137,3 +138,11 @@ def test_a_large_file_is_the_workers_and_what_it_found_is_kept(client: Client, u
     uploads.queue.run(upload)
     assert client.get(f"{led['Location']}part/").status_code == 286
     assert "and 19988 more" in client.get(led["Location"]).content.decode().replace("19,988", "19988")
+
+
+def test_text_that_would_take_long_is_refused_where_somebody_waits_for_it(client: Client, user: User) -> None:
+    large = SimpleUploadedFile("large.csv", b"name,L,a,b\n" + b"x,1,2,3\n" * 1_000_000)
+    with pytest.raises(BadInput, match="text of up to 6 MB is taken here"):
+        small_content_of(large)
+    sound = SimpleUploadedFile("small.csv", b"name,L,a,b\nx,1,2,3\n")
+    assert small_content_of(sound).startswith(b"name")

@@ -23,7 +23,7 @@ from greyanchor.measuring.prints import print_view
 from greyanchor.measuring.services import start_pass
 from greyanchor.measuring.views import take_file
 from greyanchor.profiles.models import AimRecord
-from greyanchor.profiles.services import content_of
+from greyanchor.profiles.services import small_content_of
 
 MOST_FILES = 60
 
@@ -79,7 +79,7 @@ def _one(sent: Any, data: dict[str, Any], request: HttpRequest, many: bool) -> d
     """What became of one file: its check, or why there is none."""
     name = str(sent.name)
     try:
-        readings: ReadingSet = readings_file.loads(content_of(sent), name)
+        readings: ReadingSet = readings_file.loads(small_content_of(sent), name)
         title = (
             f"{data['name']}: {Path(name).stem}" if data["name"] and many else data["name"] or Path(name).stem
         )

@@ -205,7 +205,7 @@ def _from_files(request: HttpRequest) -> tuple[ReadingSet, float, str]:
         raise BadInput(f"{len(sent)} files were sent; up to {MOST_PASSES} passes over one chart are averaged")
     passes = []
     for file in sent:
-        readings = readings_file.loads(services.content_of(file), file.name)
+        readings = readings_file.loads(services.small_content_of(file), file.name)
         if not readings.is_measured or readings.device is None:
             raise BadInput(
                 "readings with device values are needed; this holds only one of the two", file.name
