@@ -29,8 +29,8 @@ from greyanchor.core.simulation.standin import print_and_read
 CMYK = tuple("CMYK")
 
 
-#: files whose tests use a browser in the second of two rows; the others, and all that drive a server, are in
-#: the first
+#: files whose tests use a browser in the second of two rows, with other makers' servers; the others, and all
+#: that drive a server, are in the first
 SECOND_ROW = ("test_profiles", "test_checks", "test_whole_way")
 #: when the parts of the suite begin, the second row after whatever is 1
 BEGINS = {"browser": 0, "core": 1, "scripts": 1, "drivers": 1, "devices": 1, "servers": 1, "web": 3}
@@ -54,6 +54,8 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> Generator[None, N
             second = item.path.stem in SECOND_ROW
             group = "browser two" if second else "browser"
             begins[item.nodeid] = 2 if second else 0
+        elif part == "servers":
+            group, begins[item.nodeid] = "browser two", 2
         elif "served_home" in getattr(item, "fixturenames", ()):
             group = "browser"
         if part in ("browser", "servers"):
