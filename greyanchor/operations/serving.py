@@ -114,8 +114,10 @@ def serve(port: int, host: str, ready: Callable[[], None] = lambda: None) -> int
     from django.conf import settings
 
     from greyanchor.operations import static
+    from greyanchor.web import health
 
     static.collect()
+    health.forget_figures()
     listening = socket.socket()
     listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import shutil
 import stat
@@ -10,6 +11,7 @@ import tempfile
 import time
 from collections import Counter
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from threading import Lock
@@ -158,23 +160,59 @@ _answers: Counter[str] = Counter()
 _seconds: Counter[str] = Counter()
 
 
+#: seconds between two times that a process writes its figures down for the others, and when it did last
+_SHARE_EVERY, _shared_at = 5.0, [0.0]
+
+
 def count(status: int, seconds: float) -> None:
-    """Count an answer of this process."""
-    kind = f"{status // 100}xx"
+    """Count an answer of this process; every few seconds the other web processes hear of it."""
+    kind, now = f"{status // 100}xx", time.monotonic()
     with _lock:
         _answers[kind] += 1
         _seconds[kind] += seconds  # type: ignore[assignment]
+        if now - _shared_at[0] < _SHARE_EVERY:
+            return
+        _shared_at[0] = now
+        facts = json.dumps([_answers, _seconds])
+    with suppress(OSError):  # a figure is no reason to refuse an answer
+        place = _figures_folder() / f"{os.getpid()}.json"
+        place.parent.mkdir(exist_ok=True)
+        partial = place.with_suffix(".part")
+        partial.write_text(facts)
+        partial.replace(place)
+
+
+def _figures_folder() -> Path:
+    return Path(settings.HOME) / "figures"
+
+
+def forget_figures() -> None:
+    """Begin to count from nothing, as a server that starts does."""
+    shutil.rmtree(_figures_folder(), ignore_errors=True)
+
+
+def _of_all_processes() -> tuple[Counter[str], Counter[str]]:
+    """Answers and seconds of this process and, a few seconds old, of the others since the server started."""
+    with _lock:
+        answers, seconds = Counter(_answers), Counter(_seconds)
+    for path in _figures_folder().glob("*.json"):
+        if path.stem == str(os.getpid()):
+            continue
+        with suppress(OSError, ValueError):
+            other, took = json.loads(path.read_text())
+            answers.update(other)
+            seconds.update(took)
+    return answers, seconds
 
 
 def metrics() -> str:
-    """Figures of this process and of the shop as Prometheus reads them (text format 0.0.4)."""
+    """Figures of the web processes and of the shop as Prometheus reads them (text format 0.0.4)."""
     return "\n".join([*_lines(), ""])
 
 
 def _lines() -> Iterator[str]:
-    with _lock:
-        answers, seconds = dict(_answers), dict(_seconds)
-    yield "# HELP greyanchor_requests_total Requests that this process answered, by kind of answer."
+    answers, seconds = _of_all_processes()
+    yield "# HELP greyanchor_requests_total Requests that the web processes answered, by kind of answer."
     yield "# TYPE greyanchor_requests_total counter"
     for kind, number in sorted(answers.items()):
         yield f'greyanchor_requests_total{{status="{kind}"}} {number}'

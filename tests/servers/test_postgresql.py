@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import os
+import re
 import shutil
 import signal
 import sqlite3
 import subprocess
 import sys
+import time
 import urllib.error
 import urllib.request
 import zipfile
@@ -192,6 +194,12 @@ def test_two_web_processes_answer_and_one_that_dies_is_started_again(running: Sh
     for _ in range(20):
         with urllib.request.urlopen(f"{running.url}/readyz", timeout=20) as answer:
             assert answer.status == 200 and b'"ready": true' in answer.read()
+    time.sleep(6)  # each process says what it answered every five seconds
+    for _ in range(4):
+        urllib.request.urlopen(f"{running.url}/healthz", timeout=20).close()
+    with urllib.request.urlopen(f"{running.url}/metrics", timeout=20) as answer:
+        found = re.search(r'requests_total\{status="2xx"\} (\d+)', answer.read().decode())
+    assert found is not None and int(found[1]) >= 20, "whichever process is asked says it of all"
 
 
 def test_the_database_server_dies_and_comes_back(running: Shop, postgres: Postgres) -> None:
