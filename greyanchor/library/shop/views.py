@@ -46,7 +46,11 @@ def _context(request: HttpRequest, form: RulesForm) -> dict[str, object]:
     rules_of_access = AccessRules.current()
     return {
         "form": form,
-        "access": AccessForm(instance=rules_of_access, initial={"version": rules_of_access.version}),
+        "access": AccessForm(
+            instance=rules_of_access,
+            initial={"version": rules_of_access.version},
+            auto_id="access-%s",
+        ),
         "with_factor": set(
             User.objects.filter(second_factor__confirmed_at__isnull=False).values_list("pk", flat=True)
         ),
