@@ -21,6 +21,10 @@ cp "$modules/three/examples/jsm/controls/OrbitControls.js" "$target/three/"
 cp "$modules/three/examples/jsm/renderers/SVGRenderer.js" "$target/three/"
 cp "$modules/three/examples/jsm/renderers/Projector.js" "$target/three/"
 sed -i "s#'\.\./renderers/Projector.js'#'./Projector.js'#" "$target/three/SVGRenderer.js"
+# no import map and no style attributes: the policy of our pages allows neither
+sed -i "s#from 'three'#from './three.module.min.js'#" "$target/three/"*.js
+sed -i "s#_svgNode.setAttribute( 'style', _currentStyle )#_svgNode.style.cssText = _currentStyle#" \
+  "$target/three/SVGRenderer.js"
 cp "$modules/three/LICENSE" "$target/three/LICENSE"
 for weight in Regular SemiBold; do
   cp "$modules/@ibm/plex-sans/fonts/split/woff2/IBMPlexSans-$weight-Latin1.woff2" "$target/fonts/"

@@ -648,7 +648,7 @@ class SVGRenderer {
 
 				_svgNode = getPathNode( _pathCount ++ );
 				_svgNode.setAttribute( 'd', _currentPath );
-				_svgNode.setAttribute( 'style', _currentStyle );
+				_svgNode.style.cssText = _currentStyle;
 				_svg.appendChild( _svgNode );
 
 			}
