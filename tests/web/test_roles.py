@@ -54,6 +54,8 @@ OPERATORS = {
     "print-dry",
     "password",
     "new-password",
+    "sign-in-code",
+    "forgotten",
     "factor-on",
     "factor-off",
     "mail-set",

@@ -14,7 +14,7 @@ from django.views.decorators.http import require_POST
 from greyanchor.accounts import access, people, second_factor
 from greyanchor.accounts.audit_log import noted
 from greyanchor.accounts.models import AccessRules, ProgramKey, Site
-from greyanchor.accounts.roles import RELEASE, Role, may, role_of
+from greyanchor.accounts.roles import RELEASE, Role, may, role_of, takes
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import ShopRules
 from greyanchor.library.shop import rules
@@ -128,6 +128,7 @@ def person_factor_end(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_POST
+@takes(RELEASE)
 def access_set(request: HttpRequest) -> HttpResponse:
     """How long sessions last, and who needs a second factor."""
     form = AccessForm(request.POST)
