@@ -8,7 +8,7 @@ from typing import Any
 from django.conf import settings
 from django.contrib.auth.decorators import login_not_required
 from django.contrib.auth.views import LoginView
-from django.db import InterfaceError, OperationalError
+from django.db import InterfaceError, OperationalError, connection
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.utils.decorators import method_decorator
@@ -136,7 +136,10 @@ def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
 def server_error(request: HttpRequest) -> HttpResponse:
     error = sys.exc_info()[1] or Exception()
     said = of_error(error) or on_the_disk()
-    if not said and isinstance(error, OperationalError | InterfaceError):
+    away = isinstance(error, InterfaceError) or (
+        isinstance(error, OperationalError) and connection.vendor != "sqlite"
+    )
+    if not said and away:
         return unreachable(request)
     context = {
         "title": said.partition(".")[0] if said else "The program failed",
