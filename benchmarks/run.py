@@ -17,6 +17,7 @@ from benchmarks import (
     any_inks,
     colours,
     engine,
+    hostile,
     layout,
     library,
     misreads,
@@ -25,7 +26,9 @@ from benchmarks import (
     prints,
     probabilities,
     proof,
+    schema,
     separation,
+    servers,
 )
 from benchmarks.report import missed, report
 from greyanchor.core.charts import patches
@@ -213,6 +216,9 @@ def main() -> int:
     _own_process(prints.everything)
     _own_process(_pages)
     _own_process(_library)
+    hostile.run()
+    schema.run()
+    servers.run()
     print("\nAll goals met." if not missed else f"\nMissed: {', '.join(missed)}")
     return 1 if missed else 0
 
