@@ -19,6 +19,7 @@ from greyanchor.core.charts.swatches import Steps
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
 from greyanchor.core.numbers import parse_number
+from greyanchor.core.profiling.recipe_learning import expected_reading
 from greyanchor.core.profiling.recipes import OUT_OF_REACH
 from greyanchor.drawing.colours import hex_colours
 from greyanchor.measuring.printing import print_sheet
@@ -121,7 +122,7 @@ def book_page(request: HttpRequest, pk: int) -> HttpResponse:
                 "read_lab": book.results["lab"][i] if seen else None,
                 "miss_read": book.results["misses"][i] if seen else None,
                 "next": later if later is not None and later.pk != row.get("recipe") else None,
-                "expected": float(np.hypot(later.miss, recipes.NOISE)) if later is not None else None,
+                "expected": expected_reading(later.miss, recipes.NOISE) if later is not None else None,
                 "is_out": later is not None and later.miss > OUT_OF_REACH,
             }
         )

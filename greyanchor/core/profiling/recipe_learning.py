@@ -125,3 +125,21 @@ def next_recipes(
 
 def _why_not(expected: float) -> str:
     return "out of reach" if expected > OUT_OF_REACH else "reached"
+
+
+def expected_reading(predicted: float, noise: float) -> float:
+    """What a reading of the next print is expected to be off by.
+
+    Parameters
+    ----------
+    predicted
+        dE00 between the colour and what the recipe is predicted to print; 0 or more.
+    noise
+        dE00 of one reading of one print around its mean; 0 or more.
+
+    Returns
+    -------
+    float
+        dE00; the two are independent, so their squares add.
+    """
+    return float(np.hypot(predicted, noise))

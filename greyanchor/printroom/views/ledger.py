@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import chain
 from typing import Any
 from urllib.parse import urlencode
 
@@ -115,23 +116,9 @@ def prints_csv(request: HttpRequest) -> StreamingHttpResponse:
     return _csv(COLUMNS, lines_of(narrowed(asked_of(request.GET))), "prints")
 
 
-class _Echo:
-    """Gives what is written to it."""
-
-    def write(self, line: str) -> str:
-        return line
-
-
 def _csv(columns: Any, lines: Any, name: str) -> StreamingHttpResponse:
-    writer = cells.Writer(_Echo())
-
-    def all_lines() -> Any:
-        yield writer.writerow(columns)
-        for line in lines:
-            yield writer.writerow(line)
-
     return StreamingHttpResponse(
-        all_lines(),
+        cells.lines(chain([columns], lines)),
         content_type="text/csv; charset=utf-8",
         headers={"Content-Disposition": f'attachment; filename="{name}.csv"'},
     )
