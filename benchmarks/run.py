@@ -26,6 +26,7 @@ from benchmarks import (
     prints,
     probabilities,
     proof,
+    restoring,
     schema,
     separation,
     servers,
@@ -219,6 +220,7 @@ def main() -> int:
     hostile.run()
     schema.run()
     servers.run()
+    restoring.run()
     print("\nAll goals met." if not missed else f"\nMissed: {', '.join(missed)}")
     return 1 if missed else 0
 

@@ -20,11 +20,12 @@ _log = structlog.get_logger(__name__)
 
 @dataclass(frozen=True)
 class Thing:
-    """One thing that is kept: its bytes, since when it was not needed, and what removes it."""
+    """One thing that is kept: its bytes, since when it was not needed, what removes it, and its file."""
 
     bytes: int
     since: datetime
     remove: Callable[[], None]
+    file: Path | None = None
 
 
 @dataclass(frozen=True)
@@ -32,7 +33,9 @@ class Store:
     """A kind of thing that grows.
 
     `rule` names the rule by which things go that were not needed for so many days; without one they stay.
-    `things` gives those that may go by the rule; `used` the number and bytes of all of them.
+    `things` gives those that may go by the rule; `used` the number and bytes of all of them. `again` says
+    that their files can be made again any time, so that backups leave them out; `missed` is called when a
+    backup was put back without them.
     """
 
     key: str
@@ -41,6 +44,8 @@ class Store:
     used: Callable[[], tuple[int, int]]
     rule: str = ""
     things: Callable[[], Iterable[Thing]] = lambda: ()
+    again: bool = False
+    missed: Callable[[], None] = lambda: None
 
 
 _stores: dict[str, Store] = {}
@@ -80,6 +85,17 @@ def tidy(days_of: Callable[[str], int], now: datetime | None = None) -> dict[str
             count, size = found.get(store.key, (0, 0))
             found[store.key] = (count + 1, size + thing.bytes)
     return found
+
+
+def made_again() -> set[Path]:
+    """Files that can be made again any time."""
+    return {t.file for store in stores() if store.again for t in store.things() if t.file is not None}
+
+
+def put_back() -> None:
+    """A backup was put back, without the files that can be made again."""
+    for store in stores():
+        store.missed()
 
 
 def files_below(folder: Path, pattern: str = "*") -> Iterator[Path]:

@@ -7,12 +7,14 @@ import json
 import os
 import shutil
 import tempfile
+import time
 import zipfile
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+from greyanchor.background import growth
 from greyanchor.core.errors import BadInput
 from greyanchor.core.packs.archive import Archive, checked_name, file_hash
 from greyanchor.operations import databases
@@ -114,10 +116,12 @@ def beside(target: Path) -> tuple[Path, Path]:
 
 def _files() -> Iterator[tuple[str, Path]]:
     """Files of the shop by their names in a backup; what can be had again any time is left out."""
+    again = growth.made_again()
     for name in FOLDERS:
         folder = _folder(name)
         for path in sorted(folder.rglob("*")):
-            if path.is_file() and not path.is_symlink() and not path.name.startswith("out-"):
+            plain = path.is_file() and not path.is_symlink() and not path.name.startswith("out-")
+            if plain and path not in again:
                 yield f"{name}/{path.relative_to(folder).as_posix()}", path
 
 
@@ -181,8 +185,8 @@ class _Large(Archive):
 def restore(source: Path, say: Callable[[str], None]) -> dict[str, Any]:
     """Put a backup in place of what is here, while the application runs; what was here is backed up first.
 
-    Everything is unpacked and verified beside the live data; only then is the database replaced, in one
-    transaction that other processes wait for.
+    Everything is unpacked and verified beside the live data, and files that are not there yet are put in
+    place; only then is the database replaced, in one transaction that other processes wait for.
     """
     if not source.exists():
         raise BadInput("there is no such file", source.name)
@@ -210,14 +214,20 @@ def restore(source: Path, say: Callable[[str], None]) -> dict[str, Any]:
             before = home / f"before-restore-{datetime.now(UTC):%Y%m%d-%H%M%S}.zip"
             backup(before)
             say(f"what was here is kept in {before.name}")
+        places = {folder / f: _place(f) for f in found["files"] if f != database.FILE}
+        _put({f: p for f, p in places.items() if not p.exists()})
+        began = time.monotonic()
         database.put_back(folder / database.FILE, found["rows"])
-        for file in found["files"]:
-            if file != database.FILE:
-                place = _place(file)
-                place.parent.mkdir(parents=True, exist_ok=True)
-                shutil.move(folder / file, place)
+        _put({f: p for f, p in places.items() if f.exists()})
     _migrate()
+    say(f"the shop waited {time.monotonic() - began:.1f} s for the switch")
     return found
+
+
+def _put(files: dict[Path, Path]) -> None:
+    for file, place in files.items():
+        place.parent.mkdir(parents=True, exist_ok=True)
+        shutil.move(file, place)
 
 
 def _migrate() -> None:
@@ -227,3 +237,4 @@ def _migrate() -> None:
 
     connections.close_all()
     tables.bring_up_to_date()
+    growth.put_back()

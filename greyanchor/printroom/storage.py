@@ -30,13 +30,20 @@ def _print_files() -> Iterator[growth.Thing]:
         if path.is_file():
             last = record.prints.order_by("-sent_at").values_list("sent_at", flat=True).first()
             since = max(record.heard_at, last or record.heard_at)
-            yield growth.Thing(path.stat().st_size, since, lambda r=record: _without_file(r))
+            yield growth.Thing(path.stat().st_size, since, lambda r=record: _without_file(r), path)
 
 
 def _without_file(record: PrintFile) -> None:
     name = record.file
     PrintFile.objects.filter(pk=record.pk).update(file="")
     files.remove(name)
+
+
+def _missing_files() -> None:
+    """Print files that a backup did not hold are prepared again when they are wanted."""
+    for record in PrintFile.objects.exclude(file="").only("file"):
+        if not files.local(record.file).is_file():
+            PrintFile.objects.filter(pk=record.pk).update(file="")
 
 
 def _artwork() -> Iterator[growth.Thing]:
@@ -70,7 +77,7 @@ growth.register(
 growth.register(
     growth.Store(
         "print-files", "Print files", "made again from the artwork; what was printed keeps its record",
-        lambda: _used("print-files"), "print_files_days", _print_files,
+        lambda: _used("print-files"), "print_files_days", _print_files, again=True, missed=_missing_files,
     )
 )  # fmt: skip
 growth.register(

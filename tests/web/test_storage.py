@@ -15,11 +15,13 @@ from django.test import Client
 from django.utils import timezone
 
 from greyanchor.accounts.models import AuditEntry
+from greyanchor.background import growth
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import PackImport, Printer, StorageRules
 from greyanchor.library.packs import importing
 from greyanchor.measuring import uploads
 from greyanchor.measuring.models import Upload
+from greyanchor.operations import backup
 from greyanchor.printroom import files, intake, prints
 from greyanchor.printroom.models import Artwork, Job, Print, PrintFile
 from greyanchor.web import storage
@@ -63,6 +65,19 @@ def kept(tmp_path: Path, settings: Any, user: User, printer: Printer) -> dict[st
             os.utime(path, (1e9, 1e9))
     StorageRules.objects.update_or_create(pk=1, defaults={"artwork_days": 30, "applied_at": None})
     return facts
+
+
+def test_a_backup_leaves_out_what_can_be_made_again(kept: dict[str, Any]) -> None:
+    held = {name for name, _ in backup._files()}
+    assert "files/print-files/waits.tif" in held, "what waits to be printed has no other"
+    assert "files/print-files/over.tif" not in held and "files/artwork/printed" in held
+    assert not any(name.startswith("files/rasters") for name in held)
+    # put back without it: it is prepared again, and says so
+    files.local("print-files/over.tif").unlink()
+    growth.put_back()
+    kept["over"].refresh_from_db()
+    kept["waits"].refresh_from_db()
+    assert kept["over"].file == "" and kept["waits"].file == "print-files/waits.tif"
 
 
 def test_what_is_over_goes_and_evidence_stays(kept: dict[str, Any], settings: Any) -> None:

@@ -6,9 +6,7 @@ import io
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-import ezdxf
 import numpy as np
-from ezdxf import units
 
 from greyanchor.core.cutting.paths import KINDS, CutPath
 from greyanchor.core.errors import BadInput
@@ -94,6 +92,9 @@ def _dxf(
     paths: Sequence[CutPath], size: tuple[float, float], marks: list[tuple[float, float, float]]
 ) -> bytes:
     """In mm, one layer a kind; y upwards, as drawings have it."""
+    import ezdxf  # a quarter of a second to import: not at every start
+    from ezdxf import units
+
     made = ezdxf.new("R2000", units=units.MM)
     for kind in KINDS:
         made.layers.add(kind.upper())

@@ -7,9 +7,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
-
-from jsonschema import Draft202012Validator
+from typing import TYPE_CHECKING, Any
 
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
@@ -17,6 +15,9 @@ from greyanchor.core.formats import cgats, icc
 from greyanchor.core.packs.archive import Ahead, Archive, sha256_of
 from greyanchor.core.printing.environment import PrintEnvironment
 from greyanchor.core.printing.handling import checked
+
+if TYPE_CHECKING:
+    from jsonschema import Draft202012Validator
 
 FORMAT, SCHEMA_VERSION = "print-mode-pack", 1
 MANIFEST = "manifest.json"
@@ -32,6 +33,8 @@ def schema() -> dict[str, Any]:
 
 @lru_cache(maxsize=1)
 def _validator() -> Draft202012Validator:
+    from jsonschema import Draft202012Validator  # a second and a half to import: not at every start
+
     return Draft202012Validator(schema())
 
 

@@ -79,6 +79,7 @@ def test_a_backup_is_verified_and_brings_everything_back(shop: Any, tmp_path: Pa
     (where / "catalogue" / "offer.zip").unlink()
     back = run("-m", "greyanchor.cli", "restore", "all.zip")
     assert back.returncode == 0 and "what was here is kept in before-restore-" in back.stdout, back.stderr
+    assert "the shop waited" in back.stdout
     found = run(
         "-c", RUN + "print(Media.objects.filter(name__startswith='Harbour').count(), Media.objects.count())"
     ).stdout
