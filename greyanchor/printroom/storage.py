@@ -40,7 +40,7 @@ def _without_file(record: PrintFile) -> None:
 
 
 def _missing_files() -> None:
-    """Print files that a backup did not hold are prepared again when they are wanted."""
+    """Print files that a backup did not hold are prepared again when somebody asks for them."""
     for record in PrintFile.objects.exclude(file="").only("file"):
         if not files.local(record.file).is_file():
             PrintFile.objects.filter(pk=record.pk).update(file="")
