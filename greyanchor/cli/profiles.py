@@ -104,16 +104,40 @@ def _deliver(result: ProfileResult, output: str, report: str | None) -> None:
     )
 
 
-@click.command()
+class _TakesLike(click.Command):
+    """Every file after ``--like`` is one of other media, up to the next option."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        spread: list[str] = []
+        inside = False
+        for word in args:
+            if word.startswith("-"):
+                inside = word == "--like"
+                if inside:
+                    continue
+            spread += ["--like", word] if inside else [word]
+        if args and args[-1] == "--like":
+            raise click.UsageError("--like needs a file")
+        return super().parse_args(ctx, spread)
+
+
+@click.command(cls=_TakesLike)
 @click.argument("readings_files", metavar="READINGS...", nargs=-1, required=True)
 @click.option("-o", "--output", required=True, help="the ICC profile")
 @_separation_options
+@click.option(
+    "--like",
+    multiple=True,
+    metavar="OTHER...",
+    help="readings of other media with the same inks, to learn from; they follow the readings",
+)
 @click.option("--next-chart", help="CGATS chart of the patches that would help most, for the next reading")
 @click.option("--next-patches", type=int, default=60, show_default=True)
 def profile(
     readings_files: tuple[str, ...],
     output: str,
     report: str | None,
+    like: tuple[str, ...],
     next_chart: str | None,
     next_patches: int,
     **chosen: Any,
@@ -145,13 +169,27 @@ def profile(
     try:
         readings = average(passes)
         settings = replace(_settings(readings, output, chosen), noise=double_spread(passes))
-        result = build_profile(readings, settings)
+        result = _built_like(readings, like, settings) if like else build_profile(readings, settings)
         proposed = _proposals(result, readings, settings, next_patches) if next_chart else None
     except BadInput as error:
         raise (error if error.source else error.at(readings_files[0])) from None
     _deliver(result, output, report)
     if next_chart and proposed:
         write(next_chart, proposed)
+
+
+def _built_like(readings: ReadingSet, like: tuple[str, ...], settings: ProfileSettings) -> ProfileResult:
+    from greyanchor.core.characterization.small_charts import learn_kin
+    from greyanchor.core.profiling.build import build_like
+
+    kin = learn_kin([read_measured(path) for path in like], like)
+    result, found = build_like(readings, kin, settings)
+    click.echo(
+        f"learned with {len(like)} other media: {found.off:.2f} dE00 from what they let expect, they among "
+        f"themselves {found.usual:.2f}; most alike: {found.nearest}",
+        err=True,
+    )
+    return result
 
 
 def _proposals(result: ProfileResult, readings: ReadingSet, settings: ProfileSettings, count: int) -> str:
@@ -180,7 +218,7 @@ def rebuild(profile_file: str, output: str, beside: str | None, report: str | No
     """Build a profile again from the characterization data inside it, or beside it."""
     from greyanchor.core.formats import icc
     from greyanchor.core.profiling.build import build_profile
-    from greyanchor.core.profiling.rebuild import characterization_of, settings_inside
+    from greyanchor.core.profiling.rebuild import LIKE, characterization_of, settings_inside
 
     old = icc.read(profile_file)
     try:
@@ -193,6 +231,12 @@ def rebuild(profile_file: str, output: str, beside: str | None, report: str | No
     except BadInput as error:
         raise (error if error.source else error.at(profile_file)) from None
     click.echo(f"from {source}", err=True)
+    if LIKE in found.meta:
+        click.echo(
+            f"warning: this profile was learned with other media ({found.meta[LIKE]}); built again from its "
+            f"own {len(found)} patches alone it is rougher: give `profile` the readings and --like",
+            err=True,
+        )
     _deliver(result, output, report)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
@@ -50,6 +51,13 @@ class FitReport:
         return {"mean": self.mean, "p95": self.p95, "max": self.max}
 
 
+class Prior(Protocol):
+    """A physical model of the bands that light comes in."""
+
+    def predict(self, device: Array) -> Array:
+        """Light (n, bands) of amounts of ink (n, channels), fractions."""
+
+
 @dataclass(frozen=True)
 class ForwardModel:
     """Physical prior plus smooth residual.
@@ -60,7 +68,7 @@ class ForwardModel:
         Ink names.
         Device values inside the model are amounts of ink: 0 is bare paper, for RGB too.
     prior
-        The Neugebauer model of the bands.
+        The Neugebauer model of the bands, of this media alone or of inks shared with others.
     to_xyz
         Matrix (bands, 3) from bands to XYZ adapted to D50.
     remainder
@@ -75,7 +83,7 @@ class ForwardModel:
     """
 
     channels: tuple[str, ...]
-    prior: neugebauer.NeugebauerModel
+    prior: Prior
     to_xyz: Array
     remainder: residual.SmoothResidual | None
     even: Array
@@ -160,16 +168,16 @@ def characterize(
     `BadInput` when there are too few patches, no paper, or a channel never reaches 100 %.
     """
     inks = readings.inks()
-    _check_coverage(readings, inks)
+    check_coverage(readings, inks)
     if readings.spectra is not None:
         bands, to_xyz = readings.spectra, adapted_weights(light)
     else:
         bands, to_xyz = readings.xyz(light) / 100.0, 100.0 * np.eye(3)
     bands = np.asarray(bands)
     sound = ~strays(inks, xyz_to_lab(bands @ to_xyz))
-    inks, bands, counts = _merged(inks[sound], bands[sound])
+    inks, bands, counts = merged(inks[sound], bands[sound])
     prior = neugebauer.fit(inks, bands)
-    even = _even_curves(prior, to_xyz, inks.shape[1])
+    even = even_curves(prior, to_xyz, inks.shape[1])
     target = xyz_to_lab(bands @ to_xyz)
     bare = ForwardModel(readings.channels, prior, to_xyz, None, even, FitReport(0, 0, 0), FitReport(0, 0, 0))
     left = target - bare.lab(inks)
@@ -202,7 +210,7 @@ def strays(inks: Array, lab: Array) -> npt.NDArray[np.bool_]:
     return out
 
 
-def _merged(inks: Array, bands: Array) -> tuple[Array, Array, Array]:
+def merged(inks: Array, bands: Array) -> tuple[Array, Array, Array]:
     """Each combination of inks once, with the mean of its readings and how many there were."""
     _, first, group, counts = np.unique(
         np.round(inks, 4), axis=0, return_index=True, return_inverse=True, return_counts=True
@@ -213,7 +221,8 @@ def _merged(inks: Array, bands: Array) -> tuple[Array, Array, Array]:
     return inks[first[order]], mean[order], counts[order]
 
 
-def _check_coverage(readings: ReadingSet, inks: Array) -> None:
+def check_coverage(readings: ReadingSet, inks: Array) -> None:
+    """`BadInput` where amounts of ink (n, channels) leave out what every model needs."""
     if not readings.is_measured:
         raise BadInput("the file holds a chart, but no measured values")
     if not 1 <= inks.shape[1] <= MAX_CHANNELS:
@@ -234,8 +243,10 @@ def _check_coverage(readings: ReadingSet, inks: Array) -> None:
             raise BadInput(f"channel {channel} has fewer than three levels in the chart")
 
 
-def _even_curves(prior: neugebauer.NeugebauerModel, to_xyz: Array, channels: int) -> Array:
-    """Share of the colour path along each channel's own ramp, half arc length and half straight."""
+def even_curves(prior: Prior, to_xyz: Array, channels: int) -> Array:
+    """Even curves (channels, points): share of the colour path along each channel's own ramp, half arc
+    length and half straight.
+    """
     grid = np.linspace(0.0, 1.0, _CURVE_POINTS)
     rows = []
     for c in range(channels):

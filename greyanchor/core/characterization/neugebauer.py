@@ -76,7 +76,9 @@ def fit(device: Array, bands: Array, start_n: float = 1.8) -> NeugebauerModel:
     sample = _sample(len(device), _MAX_FIT_PATCHES if channels <= 4 else _MANY_INKS_PATCHES)
     thin = slice(None, None, 3) if bands.shape[1] > 6 else slice(None)
     d, b = device[sample], np.maximum(bands[sample][:, thin], _FLOOR)
-    start = np.concatenate([[start_n], *[_logits(1.0 - np.exp(-2.2 * KNOTS[1:-1])) for _ in range(channels)]])
+    start = np.concatenate(
+        [[start_n], *[logits_of(1.0 - np.exp(-2.2 * KNOTS[1:-1])) for _ in range(channels)]]
+    )
 
     def residual(parameters: Array) -> Array:
         n, gains = _unpack(parameters, channels)
@@ -105,18 +107,21 @@ def _sample(count: int, most: int) -> Array:
     return np.unique(np.linspace(0, count - 1, min(count, most)).astype(int))
 
 
-def _logits(rising: Array) -> Array:
+def logits_of(rising: Array) -> Array:
     """Rising knots in (0, 1) as free numbers: logits of each step's share of what is left."""
     shares = np.diff(np.concatenate([[0.0], rising])) / (1.0 - np.concatenate([[0.0], rising[:-1]]))
     return np.log(shares / (1.0 - shares))
 
 
 def _unpack(parameters: Array, channels: int) -> tuple[float, Array]:
-    free = parameters[1:].reshape(channels, len(KNOTS) - 2)
-    shares = 1.0 / (1.0 + np.exp(-free))
-    left = np.cumprod(1.0 - shares, axis=1)
-    gains = np.hstack([np.zeros((channels, 1)), 1.0 - left, np.ones((channels, 1))])
-    return float(parameters[0]), gains
+    return float(parameters[0]), gains_of(parameters[1:].reshape(channels, len(KNOTS) - 2))
+
+
+def gains_of(logits: Array) -> Array:
+    """Effective area (channels, knots), rising from 0 to 1, of free numbers (channels, knots - 2)."""
+    left = np.cumprod(1.0 - 1.0 / (1.0 + np.exp(-logits)), axis=1)
+    ends = np.zeros((len(logits), 1)), np.ones((len(logits), 1))
+    return np.hstack([ends[0], 1.0 - left, ends[1]])
 
 
 def _curves(gains: Array) -> list[PchipInterpolator]:

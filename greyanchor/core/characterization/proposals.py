@@ -7,6 +7,7 @@ from scipy.linalg import cho_factor, cho_solve
 
 from greyanchor.core.characterization import residual
 from greyanchor.core.characterization.model import ForwardModel
+from greyanchor.core.characterization.shared_inks import InksOnMedia
 from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.sequences import sobol
@@ -31,13 +32,13 @@ def most_helpful(model: ForwardModel, count: int, total_ink: float, seed: int = 
         raise BadInput("a model without a residual proposes no patches")
     if not 1 <= count <= 500:
         raise BadInput(f"{count} patches cannot be proposed; ask for 1 to 500")
-    length = min(model.remainder.length, _LONGEST)
-    known = model.remainder.places
+    # what was learned with other media says nothing of where this one was read
+    surface = model.corrections[0] if isinstance(model.prior, InksOnMedia) else model.remainder
+    length, known, whole = min(surface.length, _LONGEST), surface.places, surface.whole
     pool = _pool(model, total_ink, seed)
     features = model.features(pool)
-    whole = model.remainder.whole
     matrix = residual.kernel(known, known, length, whole)
-    matrix[np.diag_indices_from(matrix)] += model.remainder.noise
+    matrix[np.diag_indices_from(matrix)] += surface.noise
     factor = cho_factor(matrix, lower=True, overwrite_a=True)
     across = residual.kernel(features, known, length, whole)
     covariance = residual.kernel(features, features, length, whole) - across @ cho_solve(factor, across.T)
@@ -50,7 +51,7 @@ def most_helpful(model: ForwardModel, count: int, total_ink: float, seed: int = 
         chosen.append(best)
         unsure.append(float(np.sqrt(variance[best])))
         column = covariance[:, best]
-        covariance = covariance - np.outer(column, column) / (column[best] + model.remainder.noise)
+        covariance = covariance - np.outer(column, column) / (column[best] + surface.noise)
     return np.round(pool[chosen], 3), np.array(unsure)
 
 

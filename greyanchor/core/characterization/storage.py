@@ -8,11 +8,13 @@ import json
 import numpy as np
 
 from greyanchor.core.characterization import neugebauer, residual
-from greyanchor.core.characterization.model import FitReport, ForwardModel
+from greyanchor.core.characterization.model import FitReport, ForwardModel, Prior
+from greyanchor.core.characterization.shared_inks import InksOnMedia, SharedInks
+from greyanchor.core.colour.colorimetry import Array
 from greyanchor.core.errors import BadInput
 
 #: changes when the same numbers would say something else; a model kept in another form is fitted again
-FORM = 3
+FORM = 4
 
 
 def to_bytes(model: ForwardModel) -> bytes:
@@ -20,17 +22,12 @@ def to_bytes(model: ForwardModel) -> bytes:
     facts = {
         "form": FORM,
         "channels": model.channels,
-        "n": model.prior.n,
+        "prior": "shared" if isinstance(model.prior, InksOnMedia) else "own",
         "fit": model.fit.as_dict(),
         "held_out": model.held_out.as_dict(),
         "corrections": len(model.corrections),
     }
-    arrays = {
-        "gains": model.prior.gains,
-        "roots": model.prior.roots,
-        "to_xyz": model.to_xyz,
-        "even": model.even,
-    }
+    arrays = {**_prior_arrays(model.prior), "to_xyz": model.to_xyz, "even": model.even}
     for i, surface in enumerate((model.remainder, *model.corrections)):
         if surface is not None:
             arrays |= {
@@ -56,7 +53,7 @@ def from_bytes(data: bytes) -> ForwardModel | None:
             surfaces = [_surface(held, i) for i in range(1 + facts["corrections"])]
             return ForwardModel(
                 tuple(facts["channels"]),
-                neugebauer.NeugebauerModel(facts["n"], held["gains"], held["roots"]),
+                _prior(held, facts["prior"] == "shared"),
                 held["to_xyz"],
                 surfaces[0],
                 held["even"],
@@ -66,6 +63,24 @@ def from_bytes(data: bytes) -> ForwardModel | None:
             )
     except (OSError, ValueError, KeyError, TypeError) as error:
         raise BadInput(f"the kept model is damaged: {error}") from error
+
+
+_SHARED = ("absorption", "trapping", "growth", "middle", "spread")
+_MEDIA = ("paper", "shine", "values")
+
+
+def _prior_arrays(prior: Prior) -> dict[str, Array]:
+    if isinstance(prior, InksOnMedia):
+        shared = {name: getattr(prior.shared, name) for name in _SHARED}
+        return shared | {name: getattr(prior, name) for name in _MEDIA}
+    assert isinstance(prior, neugebauer.NeugebauerModel)
+    return {"n": np.array(prior.n), "gains": prior.gains, "roots": prior.roots}
+
+
+def _prior(held: np.lib.npyio.NpzFile, shared: bool) -> Prior:
+    if shared:
+        return InksOnMedia(SharedInks(*(held[n] for n in _SHARED)), *(held[n] for n in _MEDIA))
+    return neugebauer.NeugebauerModel(float(held["n"]), held["gains"], held["roots"])
 
 
 def _surface(held: np.lib.npyio.NpzFile, i: int) -> residual.SmoothResidual | None:

@@ -12,6 +12,7 @@ import numpy as np
 
 from greyanchor.core.characterization import trust
 from greyanchor.core.characterization.model import FitReport, ForwardModel, characterize
+from greyanchor.core.characterization.small_charts import Kin, Likeness, characterize_like
 from greyanchor.core.colour import jzazbz, rgb_spaces
 from greyanchor.core.colour.colorimetry import (
     Array,
@@ -31,7 +32,7 @@ from greyanchor.core.profiling import sources
 from greyanchor.core.profiling.compression import PERCEPTUAL, SATURATION, compression_of
 from greyanchor.core.profiling.gamut import Gamut, gamut_from_lab
 from greyanchor.core.profiling.inversion import Inverter
-from greyanchor.core.profiling.rebuild import with_settings
+from greyanchor.core.profiling.rebuild import LIKE, with_settings
 from greyanchor.core.profiling.rendering import CENTRE_L, Rendering
 from greyanchor.core.profiling.separation import Separation
 from greyanchor.core.profiling.shell import shell_of, surface_inks
@@ -136,6 +137,28 @@ def characterize_for(readings: ReadingSet, settings: ProfileSettings) -> Forward
     trust.check_colours(readings)
     trust.check_model(model)
     return model
+
+
+def build_like(
+    readings: ReadingSet, kin: Kin, settings: ProfileSettings, progress: Progress = _quiet
+) -> tuple[ProfileResult, Likeness]:
+    """A profile from a small chart of a new media and what other media with the same inks teach, and how the
+    media stands to those.
+
+    Raises `BadInput` when the readings cannot carry one, or are of other inks.
+    """
+    began = time.perf_counter()
+    progress(0.02, "fitting what this media changes")
+    trust.check_colours(readings)
+    noise = settings.noise or noise_of(readings)
+    model, likeness = characterize_like(readings, kin, settings.light, noise)
+    named = replace(readings, meta={**readings.meta, LIKE: ", ".join(kin.names)})
+    result = build_from_model(model, named, settings, progress)
+    # that the chart is thin is what it was made for
+    result.report["warnings"] += likeness.warnings(len(readings))
+    result.report["noise"] = noise
+    result.report["seconds"] = round(time.perf_counter() - began, 2)
+    return result, likeness
 
 
 @one_thread

@@ -16,6 +16,8 @@ from greyanchor.core.profiling.separation import Separation
 
 #: name under which the characterization data inside a profile say how it was built
 SETTINGS = "PROFILE_SETTINGS"
+#: and the names of other media that it was learned with
+LIKE = "LEARNED_WITH"
 #: patches read off the table of a profile that carries no characterization data
 _SAMPLED = {1: 64, 3: 900, 4: 1500}
 
