@@ -207,8 +207,8 @@ def _common(kin: Kin, samples: Sequence[Sample]) -> residual.SmoothResidual:
 
 
 def _choose(places: list[Array], left: list[Array]) -> tuple[float, float]:
-    """Length and noise of the common surface by which each media is predicted best from the others; neighbours
-    within one media would say that its noise is common, as charts share patches.
+    """Length and noise of the common surface by which each media is predicted best from the others;
+    neighbours within one media would say that its noise is common, as charts share patches.
     """
     if len(places) < 3:
         return _OWN_LENGTH, _OWN_NOISE
