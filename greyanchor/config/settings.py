@@ -76,6 +76,7 @@ INSTALLED_APPS = [
     "greyanchor.web",
     "greyanchor.demo",
     "greyanchor.delivery",
+    "greyanchor.unattended",
     "greyanchor.printroom",
     "greyanchor.builds",
     "greyanchor.colours",

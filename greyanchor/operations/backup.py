@@ -219,8 +219,9 @@ def restore(source: Path, say: Callable[[str], None]) -> dict[str, Any]:
         began = time.monotonic()
         database.put_back(folder / database.FILE, found["rows"])
         _put({f: p for f, p in places.items() if f.exists()})
+        say(f"the shop waited {time.monotonic() - began:.1f} s for the switch")
+    database.prove()
     _migrate()
-    say(f"the shop waited {time.monotonic() - began:.1f} s for the switch")
     return found
 
 

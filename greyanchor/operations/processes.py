@@ -244,6 +244,7 @@ def worker() -> int:
     threading.Thread(target=_watch, daemon=True).start()
     threading.Thread(target=_follow_prints, daemon=True).start()
     threading.Thread(target=_deliver, daemon=True).start()
+    threading.Thread(target=_unattended, daemon=True).start()
     threading.Thread(target=_keep_copy, daemon=True).start()
     consumer = HUEY.create_consumer(
         workers=1, worker_type="thread", periodic=False, check_worker_health=True, max_delay=_LOOK_PAUSE
@@ -296,6 +297,21 @@ def _follow_prints() -> None:
             print(f"Following the prints failed: {error}", file=sys.stderr, flush=True)
         close_old_connections()
         time.sleep(_FOLLOW_PAUSE)
+
+
+def _unattended() -> None:
+    """Beside the queue: what machines with a reader inside do alone, one process at a time."""
+    from django.db import close_old_connections
+
+    from greyanchor.unattended import engine
+
+    while not orphaned():
+        try:
+            engine.tick()
+        except Exception as error:
+            print(f"Unattended work failed: {error}", file=sys.stderr, flush=True)
+        close_old_connections()
+        time.sleep(_WATCH_PAUSE)
 
 
 def _keep_copy() -> None:

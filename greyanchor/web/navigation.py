@@ -51,11 +51,12 @@ AREAS = (
     Area(
         "Printers",
         "printers",
-        modules=("greyanchor.library.machines",),
+        modules=("greyanchor.library.machines", "greyanchor.unattended"),
         kinds=("printers", "ink-sets"),
         tabs=(
             Tab("Printers", "printers", kind="printers"),
             Tab("Readiness", "readiness", stands_for=("ready-task",)),
+            Tab("Unattended", "unattended", stands_for=("unattended-work", "unattended-build", "night-rule")),
             Tab("Ink sets", "ink-sets", kind="ink-sets"),
             Tab("Devices", "devices"),
         ),

@@ -24,6 +24,7 @@ from greyanchor.demo.accounts import ACCOUNTS, SHOP
 from greyanchor.library.machines.readiness import wanted
 from greyanchor.library.modes.search import pinned
 from greyanchor.library.packs.catalogue import newer
+from greyanchor.unattended.queries import nights
 from greyanchor.web import first, health
 from greyanchor.web.account import signed_in
 from greyanchor.web.answers import asked_by_script, signed_out
@@ -47,6 +48,7 @@ def start(request: HttpRequest) -> HttpResponse:
             "readying": readying,
             "overdue": sum(d.due.overdue for d in readying),
             "lights": lights.wanted(),
+            "nights": nights(),
             "newer": newer(),
             "pinned": pinned(request.user),
             "steps": first.steps(),

@@ -189,6 +189,20 @@ class StageType(Generic[R]):
         """Options to lay the chart out with as soon as the stage opens; None where a person chooses first."""
         return None
 
+    def options_alone(self, stage: Stage, wishes: Mapping[str, Any]) -> dict[str, Any]:
+        """Options to lay the chart out with where nobody is there to choose; `wishes` were said before."""
+        return self.opening_options(stage) or {}
+
+    def settings_alone(self, stage: Stage, title: str) -> dict[str, Any]:
+        """Settings of what is computed for the stage where nobody is there to choose."""
+        raise BadInput(f"{self.title} takes a person")
+
+    def doubts_alone(self, stage: Stage, wishes: Mapping[str, Any]) -> tuple[str, str] | None:
+        """Why the result must wait for a person although nothing speaks against it: the rule, and words with
+        the figure; None where it need not.
+        """
+        return None
+
     def layout_options(self, stage: Stage, chosen: dict[str, Any]) -> dict[str, Any]:
         """Options of a chart laid out again, from those of the form."""
         return chosen

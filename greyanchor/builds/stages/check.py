@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -17,6 +18,7 @@ from greyanchor.checks.services import Order, Subject, make_check
 from greyanchor.checks.strip_prints import own_patches, sent_of, with_own
 from greyanchor.core.charts.patches import design
 from greyanchor.core.colour.colorimetry import Array
+from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import icc
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.verification.aims import strip_through_profile
@@ -74,6 +76,12 @@ class CheckStage(StageType[CheckResult]):
             sent=sent,
             names=names,
         )
+
+    def options_alone(self, stage: Stage, wishes: Mapping[str, Any]) -> dict[str, Any]:
+        if not wishes.get("aim"):
+            raise BadInput("what the check is held to was not chosen")
+        return {"aim": wishes["aim"], "tolerances": wishes["tolerances"],
+                "corrected": bool(wishes.get("corrected", True))}  # fmt: skip
 
     def compute(self, stage: Stage, readings: ReadingSet) -> CheckResult:
         mode, job, options = stage.build.mode, stage.sheet_print, stage.options

@@ -44,6 +44,8 @@ from greyanchor.measuring.services import averaged
 RAMP_STEPS = tuple(range(40, 101, 5))
 #: a limit moved by less than this is taken as found, percent
 SAME = 0.05
+#: a limit that keeps less of its ink's colour than this is a person's to decide, percent
+LEAST_KEPT = 85.0
 
 
 @dataclass
@@ -102,6 +104,17 @@ class InkLimits(StageType[InkLimitsResult]):
             return []
         changed = [c for c, v in values["limits"].items() if abs(v - found.limits[c]["percent"]) > SAME]
         return [f"the limit of {', '.join(changed)} was moved from what was found"] if changed else []
+
+    def doubts_alone(self, stage: Stage, wishes: Mapping[str, Any]) -> tuple[str, str] | None:
+        found = self.required_result(stage)
+        least = float(wishes.get("keeps", LEAST_KEPT))
+        low = {
+            c: f["keeps"] for c, f in found.limits.items() if f["keeps"] is not None and f["keeps"] < least
+        }
+        if not low:
+            return None
+        said = ", ".join(f"{c} {v:.0f} %" for c, v in low.items())
+        return "limit", f"the limits found keep less of what the inks can do than {least:g} %: {said}"
 
     def check_values(self, values: dict[str, Any]) -> None:
         for channel, value in values["limits"].items():

@@ -8,6 +8,7 @@ from typing import Any
 
 from greyanchor.builds.models import Stage
 from greyanchor.builds.stages import names
+from greyanchor.builds.stages.accepted import decided, total_of
 from greyanchor.builds.stages.base import Details, StageResult, StageType
 from greyanchor.builds.stages.registry import register
 from greyanchor.library.models import PrintMode
@@ -51,6 +52,18 @@ class ProfileStage(StageType[ProfileStageResult]):
     accept_label = "Accept profile"
     lends, lends_field, lends_label = "profile", "profile_id", "a profile"
     result_class = ProfileStageResult
+
+    def settings_alone(self, stage: Stage, title: str) -> dict[str, Any]:
+        """As the form has them when nobody changes anything."""
+        inks = stage.build.mode.ink_set.channels
+        total = total_of(stage.build)
+        settings: dict[str, Any] = {"title": title, "version": 4, "quality": "full", "light": "D50"}
+        if total is not None:
+            decision = decided(stage.build, names.TOTAL_INK)
+            settings |= {"total_ink": total, "overprints": decision.get("overprints") or {}}
+        if "K" in inks and len(inks) > 1:
+            settings |= {"black_start": 25.0, "black_strength": 50.0, "max_black": 100.0, "width": 100.0}
+        return settings
 
     def headline(self, stage: Stage) -> str:
         found = self.result(stage)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -58,6 +59,9 @@ class ProfileChart(StageType[ProfileChartResult]):
         device = design("profile", way.channels, int(options.get("patches", USUAL_PATCHES)), total)
         device = _with_proposals(build, device, total)
         return ChartDesign("profile", device, way.channels, way.raw, sent=way.sent, subject="profile")
+
+    def options_alone(self, stage: Stage, wishes: Mapping[str, Any]) -> dict[str, Any]:
+        return {"patches": int(wishes.get("patches", USUAL_PATCHES))}
 
     def compute(self, stage: Stage, readings: ReadingSet) -> ProfileChartResult:
         device, lab = as_inks(readings.values(), readings.channels), readings.lab()

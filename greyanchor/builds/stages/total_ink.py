@@ -108,6 +108,11 @@ class TotalInkStage(StageType[TotalInkResult]):
             return []
         return ["the total was moved from what was found"]
 
+    def doubts_alone(self, stage: Stage, wishes: Mapping[str, Any]) -> tuple[str, str] | None:
+        if not wishes.get("eye") or self.required_result(stage).by != "reading":
+            return None
+        return "eye", "pooling and bleed of the overprints are to be judged by eye before the total is taken"
+
     def check_values(self, values: dict[str, Any]) -> None:
         if not 100 <= values["total_ink"] <= 800:
             raise BadInput(f"a total ink of {values['total_ink']:g} % lies outside 100..800 %")

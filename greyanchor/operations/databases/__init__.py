@@ -26,6 +26,9 @@ class Kept(Protocol):
     def put_back(self, path: Path, rows: dict[str, int]) -> None:
         """Put a copy in place of what is there, in one transaction that others wait for."""
 
+    def prove(self) -> None:
+        """Look through the database after that; `BadInput` where it is not whole."""
+
 
 def of_this_shop() -> Kept:
     """The database that the settings name."""

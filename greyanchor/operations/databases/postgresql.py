@@ -72,6 +72,9 @@ class PostgreSQL:
         if psql.returncode:
             raise BadInput(f"the server refused the backup, and nothing was changed: {_last(said)}")
 
+    def prove(self) -> None:
+        """The server has, before the transaction was committed."""
+
     def _address(self) -> dict[str, Any]:
         found = {
             "dbname": self._facts["NAME"],

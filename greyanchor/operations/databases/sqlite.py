@@ -38,6 +38,8 @@ class Sqlite:
         with closing(sqlite3.connect(path)) as kept, closing(sqlite3.connect(self._path, timeout=60)) as live:
             kept.backup(live)
             live.execute("PRAGMA journal_mode=WAL")
+
+    def prove(self) -> None:
         _sound(self._path)
 
 
