@@ -35,6 +35,7 @@ from greyanchor.measuring.models import ReadingPass, Upload
 from greyanchor.measuring.printing import print_sheet
 from greyanchor.printroom.models import Artwork, HotFolder, Job, PlateSet, Print, PrintFile, Run, RunJob
 from greyanchor.profiles.models import AimRecord, Profile, ProfileWork, SpotLibrary, SpotRecord
+from greyanchor.unattended.models import Unattended
 from tests.web.conftest import CHOICES
 from tests.web.library_kit import ABILITIES, mode, person, preset, profile
 
@@ -46,6 +47,7 @@ OPERATORS = {
     "key-make",
     "key-end",
     "media-load",
+    "unattended-act",
     "slot-send",
     "ready-print",
     "ready-judge",
@@ -205,6 +207,9 @@ def world(build: Build, user: User, aim: AimRecord, printer: Printer) -> dict[st
             printer=printer, task="nozzles", pattern={"closed": {"C": []}}
         ).pk,
         **_print_room(made, user),
+        "alone": Unattended.objects.create(
+            kind="night", printer=printer, mode=made, started_by=user, state="stopped", stop="person"
+        ).pk,
         "key": people.make_key(user, "x") and user.program_keys.get().pk,
     }  # type: ignore[dict-item]
 
@@ -253,6 +258,8 @@ def _print_room(made: PrintMode, user: User) -> dict[str, int]:
 
 #: which record the number in an address is, by the beginning of its name
 _WHOSE = (
+    ("unattended-build", "build"),
+    ("unattended", "alone"),
     ("artwork", "artwork"),
     ("job", "job"),
     ("plates", "job"),
@@ -364,6 +371,7 @@ def arguments(name: str, pattern: URLPattern, world: dict[str, Any]) -> dict[str
         "print-act": "again",
         "book-act": "print",
         "run-act": "undo",
+        "unattended-act": "go-on",
     }.get(name, "white")
     if name in ("stage-confirm", "stage-match"):
         usual["kind"] = "linearization"
