@@ -77,6 +77,7 @@ INSTALLED_APPS = [
     "greyanchor.demo",
     "greyanchor.delivery",
     "greyanchor.unattended",
+    "greyanchor.families",
     "greyanchor.printroom",
     "greyanchor.builds",
     "greyanchor.colours",

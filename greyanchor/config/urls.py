@@ -19,6 +19,7 @@ urlpatterns = [
     path("colours/", include("greyanchor.colours.urls")),
     path("", include("greyanchor.printroom.urls")),
     path("", include("greyanchor.delivery.urls")),
+    path("families/", include("greyanchor.families.urls")),
     path("unattended/", include("greyanchor.unattended.urls")),
 ]
 handler403 = "greyanchor.web.views.not_allowed"

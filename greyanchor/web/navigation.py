@@ -39,11 +39,12 @@ AREAS = (
     Area(
         "Print modes",
         "modes",
-        modules=("greyanchor.library.modes",),
+        modules=("greyanchor.library.modes", "greyanchor.families"),
         kinds=("modes", "curves", "limits"),
         tabs=(
             Tab("Find", "modes"),
             Tab("Best mode for", "modes-best"),
+            Tab("Families", "families", stands_for=("family", "family-new")),
             Tab("Ink limits", "contents", ("limits",), kind="limits"),
             Tab("Curves", "contents", ("curves",), kind="curves"),
         ),

@@ -21,6 +21,7 @@ from greyanchor.checks.models import Check, Schedule, StripRecord, ToleranceReco
 from greyanchor.colours.models import LightPlace, SwatchBook
 from greyanchor.core.errors import BadInput
 from greyanchor.delivery.models import DeliveryFolder
+from greyanchor.families.models import Family, FamilyMember
 from greyanchor.library.models import (
     LimitSet,
     MediaPreset,
@@ -207,6 +208,7 @@ def world(build: Build, user: User, aim: AimRecord, printer: Printer) -> dict[st
             printer=printer, task="nozzles", pattern={"closed": {"C": []}}
         ).pk,
         **_print_room(made, user),
+        "family": _family(made, user).pk,
         "alone": Unattended.objects.create(
             kind="night", printer=printer, mode=made, started_by=user, state="stopped", stop="person"
         ).pk,
@@ -222,6 +224,12 @@ _EARLIER = {
     "goes": False,
     "name": "earlier",
 }
+
+
+def _family(made: PrintMode, user: User) -> Family:
+    found = Family.objects.create(name="f", made_by=user)
+    FamilyMember.objects.create(family=found, mode=made, own=made.profile, profile=made.profile)
+    return found
 
 
 def _print_room(made: PrintMode, user: User) -> dict[str, int]:
@@ -258,6 +266,7 @@ def _print_room(made: PrintMode, user: User) -> dict[str, int]:
 
 #: which record the number in an address is, by the beginning of its name
 _WHOSE = (
+    ("family", "family"),
     ("unattended-build", "build"),
     ("unattended", "alone"),
     ("artwork", "artwork"),
@@ -372,6 +381,7 @@ def arguments(name: str, pattern: URLPattern, world: dict[str, Any]) -> dict[str
         "book-act": "print",
         "run-act": "undo",
         "unattended-act": "go-on",
+        "family-act": "compute",
     }.get(name, "white")
     if name in ("stage-confirm", "stage-match"):
         usual["kind"] = "linearization"

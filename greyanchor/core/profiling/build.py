@@ -163,9 +163,16 @@ def build_like(
 
 @one_thread
 def build_from_model(
-    model: ForwardModel, readings: ReadingSet, settings: ProfileSettings, progress: Progress = _quiet
+    model: ForwardModel,
+    readings: ReadingSet,
+    settings: ProfileSettings,
+    progress: Progress = _quiet,
+    common: Rendering | None = None,
 ) -> ProfileResult:
-    """Assemble the whole ICC profile of a fitted model; `readings` go into the file."""
+    """Assemble the whole ICC profile of a fitted model; `readings` go into the file.
+
+    `common` is how it renders where it prints like others: into their gamut, under their white.
+    """
     began = time.perf_counter()
     channels = len(model.channels)
     sizes = settings.sizes or TableSizes.usual(channels, settings.version)
@@ -173,11 +180,11 @@ def build_from_model(
     separation = replace(settings.separation, total_ink=total)
     progress(0.2, "finding the gamut")
     inverter = Inverter(model, separation)
-    white = media_white(model)
+    white = media_white(model) if common is None else common.white
     inks = inverter.held(surface_inks(channels, total, inverter.tops, inverter.black))
     gamut = gamut_from_lab(model_lab(inverter, inks))
     _refuse_no_gamut(gamut, channels)
-    rendering = rendering_for(inverter, white, inks, settings)
+    rendering = rendering_for(inverter, white, inks, settings) if common is None else common
     progress(0.25, "device to Lab tables")
     forward = forward_tables(inverter, rendering, sizes)
 
@@ -252,7 +259,7 @@ def rendering_for(inverter: Inverter, white: Array, inks: Array, settings: Profi
     `white` is XYZ (3,), `inks` (n, channels) fractions that span the gamut.
     """
     bare = Rendering(white, 0.0, icc.perceptual_black(settings.version))
-    darkest = _darkest_neutral(inverter, bare)
+    darkest = darkest_neutral(inverter, bare)
     ends = Rendering(white, darkest, bare.pcs_black)
     if len(inverter.model.channels) < 3:
         return ends
@@ -267,7 +274,7 @@ def rendering_for(inverter: Inverter, white: Array, inks: Array, settings: Profi
     return replace(ends, printer=printer, perceptual=perceptual, saturation=saturation)
 
 
-def _darkest_neutral(inverter: Inverter, bare: Rendering) -> float:
+def darkest_neutral(inverter: Inverter, bare: Rendering) -> float:
     """Media-relative L* of the darkest print that is neutral: the darkest of all may have a colour."""
     low = float(bare.relative(np.array([[inverter.darkest, 0.0, 0.0]]))[0, 0])
     if len(inverter.model.channels) < 3:

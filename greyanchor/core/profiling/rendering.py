@@ -38,6 +38,8 @@ class Rendering:
         Gamut surface in JzAzBz, media-relative; None for a printer that prints greys alone.
     perceptual, saturation
         How these intents make room for their source; None for a printer that prints greys alone.
+    tints
+        Whether white is a colour that is printed on the media, rather than the bare media.
     """
 
     white: Array
@@ -46,6 +48,7 @@ class Rendering:
     printer: Shell | None = None
     perceptual: Compression | None = None
     saturation: Compression | None = None
+    tints: bool = False
 
     def relative(self, absolute: Array) -> Array:
         """Media-relative Lab of absolute Lab (n, 3): XYZ scaled so that the media is white."""

@@ -114,17 +114,18 @@ def shell_of(points: Array, centre: Array, ends: tuple[float, float]) -> Shell:
     scale = distance.max()
     hull = ConvexHull(away * ((distance / scale) ** _FLIP)[:, None])
     normals, offsets = hull.equations[:, :3], -hull.equations[:, 3]
-    directions = _directions().reshape(-1, 3)
+    ways = directions().reshape(-1, 3)
     planes = (normals / offsets[:, None]).T
-    parts = range(0, len(directions), _BLOCK)
-    slope = np.concatenate([(directions[i : i + _BLOCK] @ planes).max(axis=1) for i in parts])
+    parts = range(0, len(ways), _BLOCK)
+    slope = np.concatenate([(ways[i : i + _BLOCK] @ planes).max(axis=1) for i in parts])
     radius = scale * (1.0 / np.maximum(slope, 1e-9)) ** (1.0 / _FLIP)
     radius = radius.reshape(ELEVATIONS, HUES)
     radius[0], radius[-1] = centre[0] - black, white - centre[0]
     return Shell(np.asarray(centre, dtype=float), radius)
 
 
-def _directions() -> Array:
+def directions() -> Array:
+    """Unit vectors (ELEVATIONS, HUES, 3) of a shell's radii."""
     elevation = np.radians(np.linspace(-90.0, 90.0, ELEVATIONS))[:, None]
     hue = np.radians(360.0 * np.arange(HUES) / HUES)[None]
     flat = np.cos(elevation)

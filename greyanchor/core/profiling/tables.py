@@ -286,7 +286,8 @@ def forward_tables(inverter: Inverter, rendering: Rendering, sizes: TableSizes) 
     def printed(*sides: int) -> Array:
         lab = model.lab_on_grid(axes.nodes_of(sides))
         relative = rendering.relative(_between(lab).reshape(-1, 3))
-        relative[0] = (100.0, 0.0, 0.0)  # the unprinted media is the white of the relative scale
+        if not rendering.tints:
+            relative[0] = (100.0, 0.0, 0.0)  # the unprinted media is the white of the relative scale
         return relative
 
     def table(lab: Array, *sides: int, legacy: bool = True) -> Lut:
@@ -330,7 +331,7 @@ def backward_tables(
         relative = rendering.into_printer(nodes, intent)
         start = _start_from(tables["B2A1"], relative)
         solved = inverter.solve(rendering.absolute(relative), start, rounds=2, settle=1)
-        tables[name] = _table(_bare_white(solved.even, nodes), deep, outs)
+        tables[name] = _table(_bare_white(solved.even, nodes, rendering), deep, outs)
         done += 0.22
     progress(done, "gamut tag")
     return tables, gamut_table(inverter, rendering, sizes.gamut, axes, tables["B2A1"])
@@ -341,8 +342,12 @@ def _table(even: Array, axes: PcsAxes, outs: list[Array]) -> Lut:
     return Lut(axes.curves(side), stored(even).reshape(side, side, side, -1), outs)
 
 
-def _bare_white(even: Array, nodes: Array) -> Array:
-    """PCS white is the bare media in every intent: no ink at all at the node, whatever colour it maps to."""
+def _bare_white(even: Array, nodes: Array, rendering: Rendering) -> Array:
+    """PCS white is the bare media in every intent: no ink at all at the node, whatever colour it maps to;
+    unless it is a tint.
+    """
+    if rendering.tints:
+        return even
     white = (nodes[:, 0] >= 100.0 - 1e-6) & (np.hypot(nodes[:, 1], nodes[:, 2]) < 1e-2)
     even[white] = 0.0
     return even
@@ -361,7 +366,7 @@ def _colorimetric(
     nodes = axes.nodes(side, count)
     if count <= 15:
         relative, _ = rendering.clipped(nodes)
-        return _bare_white(inverter.solve(rendering.absolute(relative)).even, nodes)
+        return _bare_white(inverter.solve(rendering.absolute(relative)).even, nodes, rendering)
     half = (count + 1) // 2
     coarse = _colorimetric(inverter, rendering, axes, side, half).reshape(half, half, half, -1)
     axis = np.linspace(0.0, 1.0, count)
@@ -376,7 +381,7 @@ def _colorimetric(
         missed = np.linalg.norm(inverter.quick.lab(even) - rendering.absolute(nodes), axis=1)
         edge = _beside_gamut(inverter, rendering, axes, side) & (missed > _INSIDE)
         even[edge] = inverter.beyond(rendering.absolute(nodes[edge]), even[edge], _ROOM)
-    return _bare_white(even, nodes)
+    return _bare_white(even, nodes, rendering)
 
 
 def _beside_gamut(inverter: Inverter, rendering: Rendering, axes: PcsAxes, side: int) -> Array:
