@@ -10,11 +10,13 @@ import numpy as np
 from greyanchor.checks.models import Check
 from greyanchor.core.characterization.model import FitReport
 from greyanchor.core.colour.colorimetry import delta_e_2000
+from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.drawing.families import neutral_scales, pair_map
 from greyanchor.drawing.gamuts import slice_picture
 from greyanchor.families.models import Family, FamilyMember
+from greyanchor.library.machines.connections import queue_of
 from greyanchor.library.models import PrintMode
 from greyanchor.profiles.queries import gamut_of_profile
 
@@ -164,3 +166,26 @@ def sisters(mode: PrintMode) -> list[Sister]:
                 figures = p["after" if alike else "before"]
                 out.append(Sister(other.mode, mine.family, figures["mean"], figures["p95"]))
     return sorted(out, key=lambda s: s.mean)
+
+
+@dataclass(frozen=True)
+class Free:
+    """A sister with how its machine is: ``idle``, ``printing``, ``stopped``, or empty where it does not say."""
+
+    sister: Sister
+    state: str
+
+
+def free(mode: PrintMode) -> list[Free]:
+    """Sisters of a mode that are released, those of idle machines first, then the nearest in colour."""
+    found = []
+    for sister in sisters(mode):
+        if sister.mode.state != PrintMode.State.RELEASED:
+            continue
+        try:
+            queue = queue_of(sister.mode.printer)
+            state = queue.machine().state if queue else ""
+        except BadInput:
+            state = ""  # it does not answer
+        found.append(Free(sister, state))
+    return sorted(found, key=lambda f: (f.state != "idle", f.sister.mean))

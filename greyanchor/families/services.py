@@ -97,7 +97,7 @@ def compute(family: Family, user: User) -> FamilyWork:
         FamilyWork.objects.filter(pk=old.pk).update(cancel_asked=True)
     for member in family.members.select_related("mode__profile"):
         if not member.is_in_use and member.own_id != member.mode.profile_id:
-            member.own = member.mode.profile  # it was made anew since
+            member.own = member.mode.profile  # it was made again since
             member.save(update_fields=["own"])
     made = FamilyWork.objects.create(family=family, started_by=user, message="waiting for the worker")
     queue.start(made)

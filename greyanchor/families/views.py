@@ -15,6 +15,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.families import queries, services
 from greyanchor.families.models import Family, FamilyMember, FamilyWork
 from greyanchor.library.models import PrintMode
+from greyanchor.printroom.models import Job
 
 
 @require_GET
@@ -27,15 +28,15 @@ def families_page(request: HttpRequest) -> HttpResponse:
 @takes(MAKE)
 def family_new(request: HttpRequest) -> HttpResponse:
     """Which modes are to print alike."""
-    error, chosen, person = "", request.POST.getlist("mode"), request.user
+    person: Any = request.user
+    error, chosen = "", request.POST.getlist("mode")
     if request.method == "POST":
         modes = list(PrintMode.objects.select_related("profile", "ink_set").filter(
             pk__in=[c for c in chosen if c.isdecimal()]
         ))  # fmt: skip
+        tinted = request.POST.get("white") != "bare"
         try:
-            made = services.make_family(
-                request.POST.get("name", ""), modes, request.POST.get("white") != "bare", person  # type: ignore[arg-type]
-            )  # fmt: skip
+            made = services.make_family(request.POST.get("name", ""), modes, tinted, person)
         except BadInput as refused:
             error = refused.sentence
         else:
@@ -114,3 +115,11 @@ def _mode(request: HttpRequest) -> PrintMode:
 def _member(request: HttpRequest, family: Family) -> FamilyMember:
     members = FamilyMember.objects.select_related("family", "mode", "own")
     return get_object_or_404(members, pk=_number(request, "member"), family=family)
+
+
+@require_GET
+def sisters(request: HttpRequest, pk: int) -> HttpResponse:
+    """Where a job can go as well, with the difference that is expected, for the light table."""
+    job = get_object_or_404(Job.objects.select_related("mode"), pk=pk)
+    found = queries.free(job.mode) if job.mode else []
+    return render(request, "families/_sisters.html", {"job": job, "found": found})

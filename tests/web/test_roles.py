@@ -266,6 +266,7 @@ def _print_room(made: PrintMode, user: User) -> dict[str, int]:
 
 #: which record the number in an address is, by the beginning of its name
 _WHOSE = (
+    ("family-sisters", "job"),
     ("family", "family"),
     ("unattended-build", "build"),
     ("unattended", "alone"),
