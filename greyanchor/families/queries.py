@@ -170,7 +170,9 @@ def sisters(mode: PrintMode) -> list[Sister]:
 
 @dataclass(frozen=True)
 class Free:
-    """A sister with how its machine is: ``idle``, ``printing``, ``stopped``, or empty where it does not say."""
+    """A sister with how its machine is: ``idle``, ``printing``, ``stopped``, or empty where it does not
+    say.
+    """
 
     sister: Sister
     state: str
