@@ -30,6 +30,7 @@ from benchmarks import (
     schema,
     separation,
     servers,
+    swaps,
 )
 from benchmarks.report import missed, report
 from greyanchor.core.charts import patches
@@ -221,6 +222,7 @@ def main() -> int:
     schema.run()
     servers.run()
     restoring.run()
+    swaps.run()
     print("\nAll goals met." if not missed else f"\nMissed: {', '.join(missed)}")
     return 1 if missed else 0
 

@@ -78,6 +78,7 @@ INSTALLED_APPS = [
     "greyanchor.delivery",
     "greyanchor.unattended",
     "greyanchor.families",
+    "greyanchor.changes",
     "greyanchor.printroom",
     "greyanchor.builds",
     "greyanchor.colours",

@@ -20,6 +20,7 @@ urlpatterns = [
     path("", include("greyanchor.printroom.urls")),
     path("", include("greyanchor.delivery.urls")),
     path("families/", include("greyanchor.families.urls")),
+    path("changes/", include("greyanchor.changes.urls")),
     path("unattended/", include("greyanchor.unattended.urls")),
 ]
 handler403 = "greyanchor.web.views.not_allowed"

@@ -52,7 +52,7 @@ AREAS = (
     Area(
         "Printers",
         "printers",
-        modules=("greyanchor.library.machines", "greyanchor.unattended"),
+        modules=("greyanchor.library.machines", "greyanchor.unattended", "greyanchor.changes"),
         kinds=("printers", "ink-sets"),
         tabs=(
             Tab("Printers", "printers", kind="printers"),

@@ -17,6 +17,7 @@ from greyanchor.accounts.models import Site
 from greyanchor.accounts.roles import MAKE, NotAllowed, Role, acting, may, needs, role_of, set_role
 from greyanchor.builds.evidence.charts import lay_out_stage
 from greyanchor.builds.models import Baseline, Build, Refinement, RefineRound, Restore, Task
+from greyanchor.changes.models import Swap
 from greyanchor.checks.models import Check, Schedule, StripRecord, ToleranceRecord
 from greyanchor.colours.models import LightPlace, SwatchBook
 from greyanchor.core.errors import BadInput
@@ -49,6 +50,8 @@ OPERATORS = {
     "key-end",
     "media-load",
     "unattended-act",
+    "swap-record",
+    "swap-take-back",
     "slot-send",
     "ready-print",
     "ready-judge",
@@ -208,6 +211,7 @@ def world(build: Build, user: User, aim: AimRecord, printer: Printer) -> dict[st
             printer=printer, task="nozzles", pattern={"closed": {"C": []}}
         ).pk,
         **_print_room(made, user),
+        "swap": Swap.objects.create(printer=printer, kind="paper", by=user).pk,
         "family": _family(made, user).pk,
         "alone": Unattended.objects.create(
             kind="night", printer=printer, mode=made, started_by=user, state="stopped", stop="person"
@@ -266,6 +270,9 @@ def _print_room(made: PrintMode, user: User) -> dict[str, int]:
 
 #: which record the number in an address is, by the beginning of its name
 _WHOSE = (
+    ("swap-take-back", "swap"),
+    ("swap", "printer"),
+    ("what-changed", "mode"),
     ("family-sisters", "job"),
     ("family", "family"),
     ("unattended-build", "build"),

@@ -68,6 +68,14 @@ export function watchKeys() {
       event.preventDefault();
       showShortcuts();
     }
+    // pages whose buttons have a key each
+    if (mayAct(event) && /^[a-z0-9]$/.test(event.key)) {
+      const button = document.querySelector(`[data-keys] [data-key="${event.key}"]`);
+      if (button) {
+        event.preventDefault();
+        button.click();
+      }
+    }
   });
   document.addEventListener("click", closeMenu);
   document.getElementById("shortcuts")?.addEventListener("change", (event) => {
