@@ -196,7 +196,10 @@ class MeasuringForm(forms.Form):
 class ProfileChartOptions(MeasuringForm):
     """Size of the profile chart, and how it is read."""
 
-    patches = WholeField(min_value=200, max_value=6000, initial=1000)
+    patches = WholeField(
+        min_value=60, max_value=6000, initial=1000,
+        help_text="fewer than 200 are built with what two other media or more with these inks teach",
+    )  # fmt: skip
 
 
 class ProfileOptions(KindForm):

@@ -8,13 +8,13 @@ from django.db import transaction
 from django.utils import timezone
 
 from greyanchor.background import queue, work
-from greyanchor.builds import learning
+from greyanchor.builds import kin, learning
 from greyanchor.builds.models import RefineRound, Stage, Task
 from greyanchor.builds.stages.names import PROFILE_CHART
 from greyanchor.builds.stages.profile import ProfileStageResult
 from greyanchor.core.characterization.trust import double_spread
 from greyanchor.core.errors import BadInput
-from greyanchor.core.profiling.build import ProfileResult, build_profile
+from greyanchor.core.profiling.build import ProfileResult, build_like, build_profile
 from greyanchor.measuring.services import averaged, passes_of
 from greyanchor.profiles.models import ProposedPatches
 from greyanchor.profiles.services import keep_profile
@@ -39,9 +39,14 @@ def _build(task: Task) -> ProfileResult:
     job = chart.sheet_print
     passes = passes_of(job)
     settings = settings_from(task.stage.options, task.stage.build.mode.name, len(job.chart.patches.channels))
-    return build_profile(
-        averaged(job), replace(settings, noise=double_spread(passes)), work.progress_of(Task, task.pk)
-    )
+    settings, report = replace(settings, noise=double_spread(passes)), work.progress_of(Task, task.pk)
+    readings = averaged(job)
+    if len(readings) < kin.SMALL:
+        report(0.01, "learning from other media")
+        others = kin.kin_of(task.stage.build)
+        if others is not None:
+            return build_like(readings, others, settings, report)[0]
+    return build_profile(readings, settings, report)
 
 
 def _use_up_proposals(stage: Stage) -> None:

@@ -10,6 +10,7 @@ import numpy as np
 from django.contrib.auth.models import User
 
 from greyanchor.builds import forms
+from greyanchor.builds.expected import expected_of
 from greyanchor.builds.models import Build, Stage
 from greyanchor.builds.stages import names
 from greyanchor.builds.stages.accepted import decided
@@ -317,7 +318,9 @@ def _worth(
 
 
 def older_limits(stage: Stage) -> tuple[str, dict[str, float]]:
-    """Name and limits of an older mode to compare with: the build's base, or the newest on the same media."""
+    """Name and limits of an older mode to compare with: the build's base, or the newest on the same
+    media; else what other media let expect.
+    """
     build = stage.build
     if build.base is not None:
         before = build.base.stages.get(kind=names.INK_LIMITS)
@@ -325,7 +328,12 @@ def older_limits(stage: Stage) -> tuple[str, dict[str, float]]:
     mode = build.mode
     same = PrintMode.objects.filter(printer=mode.printer_id, ink_set=mode.ink_set_id, media=mode.media_id)
     older = same.exclude(pk=build.mode_id).exclude(limits={}).order_by("-created_at").first()
-    return (older.name, dict(older.limits)) if older is not None else ("", {})
+    if older is not None:
+        return older.name, dict(older.limits)
+    expected = expected_of(build)
+    if expected is None:
+        return "", {}
+    return "what other media let expect", {c: g.value for c, g in expected.found.limits.items()}
 
 
 class LimitsForm(forms.DecisionForm):

@@ -15,6 +15,7 @@ from greyanchor.background.work import cancel
 from greyanchor.builds import attached_profiles, forms, queries
 from greyanchor.builds.enqueue import start_profile
 from greyanchor.builds.evidence import charts
+from greyanchor.builds.expected import expected_of
 from greyanchor.builds.lifecycle import decisions, inheritance, redo
 from greyanchor.builds.models import Build, Stage, Task
 from greyanchor.builds.stages import names
@@ -64,6 +65,7 @@ def _page(
         else []
     )
     context = {**_common(build), "log": views, "small_curves": queries.mode_curves(build), "overdue": overdue}
+    context["expected"] = expected_of(build) if build.finished_at is None else None
     return render(request, "builds/build_page.html", context, status=status)
 
 

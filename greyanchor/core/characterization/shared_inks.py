@@ -103,7 +103,8 @@ class InksOnMedia:
         film = film / (1.0 + np.exp(flood) * over)[:, None]
         through = np.exp(-(film[:, None, :] * self.shared.kept[None]) @ self.shared.absorption)
         h = (np.exp(surface) + np.exp(haze) * over)[:, None, None]
-        root = (h + (self.paper - shine - h) * through) ** np.exp(-factor)
+        mixed = np.maximum(h + (self.paper - shine - h) * through, _FLOOR)
+        root = mixed ** np.exp(-factor)
         shares = demichel(area)[:, None, :]
         light = np.maximum((shares @ root)[:, 0], _FLOOR) ** np.exp(factor)
         if self.shine.any():  # ultraviolet goes in through the inks, what it excites comes out through them
@@ -306,7 +307,7 @@ def _least(left: Callable[[Array], Array], slopes: Callable[[Array], Array], x: 
         gram, right = jacobian.T @ jacobian, jacobian.T @ now
         for _ in range(6):
             step = np.linalg.solve(gram + damp * np.diag(np.diagonal(gram)), right)
-            after = left(x - step)
+            after = left(x - step) if np.isfinite(step).all() else now
             found = float(after @ after)
             if found < cost:
                 break

@@ -1,0 +1,47 @@
+"""What a shop's modes let expect of a build before anything of its media was read."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from greyanchor.builds.models import Build
+from greyanchor.core.printing.likely import Known, Likely, Traits, likely
+from greyanchor.library.models import Media, PrintMode
+
+
+@dataclass(frozen=True)
+class Expected:
+    """What the library lets expect of a build, and from which modes."""
+
+    found: Likely
+    modes: list[PrintMode]
+
+
+def _traits(media: Media) -> Traits:
+    return Traits(media.media_class.name, float(media.weight or 0.0), media.brightener)
+
+
+def expected_of(build: Build) -> Expected | None:
+    """Limits, total ink and curves that media like this one were given on machines like this one, the
+    most alike weighing most; None where there are fewer than two.
+    """
+    mode = build.mode
+    modes = list(
+        PrintMode.objects.filter(
+            printer__model=mode.printer.model,
+            ink_set=mode.ink_set_id,
+            state__in=[PrintMode.State.READY, PrintMode.State.RELEASED],
+        )
+        .exclude(media=mode.media_id)
+        .exclude(limits={})
+        .select_related("media__media_class")
+    )
+    own = [m for m in modes if not m.inherited]
+    known = [
+        Known(m.name, _traits(m.media), m.limits, m.total_ink, m.environment.get("passes"), m.curves)
+        for m in own
+    ]
+    found = likely(known, _traits(mode.media), mode.environment.get("passes"))
+    if found is None:
+        return None
+    return Expected(found, sorted(own, key=lambda m: -found.weights.get(m.name, 0.0))[:3])
