@@ -32,6 +32,7 @@ from greyanchor.demo.builds import CREATED, Plan, carry_out, handling_choices
 from greyanchor.demo.colours import swatch_books, viewing_lights
 from greyanchor.demo.devices import connect_all
 from greyanchor.demo.devices import drift as let_drift
+from greyanchor.demo.fleet import fleet
 from greyanchor.demo.prints import read_print
 from greyanchor.library.models import Media, MediaClass, Printer, PrintMode
 from greyanchor.library.modes.fallbacks import set_fallback
@@ -114,6 +115,8 @@ def seed(say: Callable[[str], None]) -> None:
         library.seed(users)
         say("the print room: artwork, jobs, runs, twelve weeks of prints")
         printroom.seed(users, aim)
+        say("nights, a family of two sites, and what was swapped")
+        fleet(users, aim)
 
 
 def northlight_coated() -> AimRecord:

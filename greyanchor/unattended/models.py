@@ -112,6 +112,7 @@ class NightRule(models.Model):
     aim = models.ForeignKey(AimRecord, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
     tolerances = models.CharField(max_length=80, blank=True)
     last_at = models.DateTimeField(null=True)
+    from_now = models.BooleanField(default=False)
     version = models.PositiveIntegerField(default=1)
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
 

@@ -9,7 +9,7 @@ from django.db.models import Q, QuerySet
 from django.utils import timezone
 
 from greyanchor.library.models import PrintMode
-from greyanchor.unattended import services, sheets
+from greyanchor.unattended import services
 from greyanchor.unattended.models import NightRule, Unattended
 
 #: how long the start page shows what is over
@@ -49,7 +49,7 @@ def nights() -> Nights:
 def by_hand() -> list[NightRule]:
     """Rules that are due on machines which a person must read."""
     due = services.due_rules(timezone.now())
-    return [r for r in due if not sheets.can_alone(r.mode.printer) or not r.mode.media.travels_backwards]
+    return [r for r in due if not services.able(r)]
 
 
 def rules() -> QuerySet[NightRule]:

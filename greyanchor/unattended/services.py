@@ -130,11 +130,26 @@ def due_rules(now: datetime) -> list[NightRule]:
     found = []
     rules = NightRule.objects.filter(is_on=True, mode__state=PrintMode.State.RELEASED)
     for rule in rules.select_related("mode__printer__site", "mode__media", "mode__ink_set", "made_by"):
-        if timezone.localtime(now).hour < rule.from_hour:
+        if timezone.localtime(now).hour < rule.from_hour and not rule.from_now:
             continue
         if rule.last_at is None or now - rule.last_at >= timedelta(days=rule.every_days, hours=-6):
             found.append(rule)
     return sorted(found, key=lambda r: r.last_at or datetime.min.replace(tzinfo=now.tzinfo))
+
+
+@needs(MAKE)
+@transaction.atomic
+def begin_now(user: User) -> int:
+    """Let every rule's night begin now, whatever the hour; how many machines can."""
+    rules = NightRule.objects.filter(is_on=True, mode__state=PrintMode.State.RELEASED)
+    found = [r for r in rules.select_related("mode__printer__site", "mode__media") if able(r)]
+    NightRule.objects.filter(pk__in=[r.pk for r in found]).update(last_at=None, from_now=True)
+    return len(found)
+
+
+def able(rule: NightRule) -> bool:
+    """Whether a rule's machine does it alone."""
+    return sheets.can_alone(rule.mode.printer) and rule.mode.media.travels_backwards
 
 
 def begin_due(now: datetime) -> list[Unattended]:
@@ -142,11 +157,11 @@ def begin_due(now: datetime) -> list[Unattended]:
     begun = []
     for rule in due_rules(now):
         mode = rule.mode
-        if not sheets.can_alone(mode.printer) or not mode.media.travels_backwards:
+        if not able(rule):
             continue
         if mode.unattended.exclude(state__in=Unattended.OVER).exists():
             continue
-        NightRule.objects.filter(pk=rule.pk).update(last_at=now)
+        NightRule.objects.filter(pk=rule.pk).update(last_at=now, from_now=False)
         with acting(rule.made_by):
             try:
                 begun.append(start_night(mode, rule.made_by))

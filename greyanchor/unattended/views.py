@@ -9,7 +9,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from greyanchor.accounts.roles import MAKE, takes
+from greyanchor.accounts.roles import MAKE, may, takes
 from greyanchor.builds.models import Build
 from greyanchor.core.errors import BadInput
 from greyanchor.library.models import PrintMode
@@ -33,6 +33,7 @@ def overview(request: HttpRequest) -> HttpResponse:
             "by_hand": queries.by_hand(),
             "rules": queries.rules(),
             "without_rule": queries.without_rule(),
+            "may_make": may(request.user, MAKE),
         },
     )
 
@@ -125,3 +126,18 @@ def night_now(request: HttpRequest, pk: int) -> HttpResponse:
         messages.error(request, error.sentence)
         return redirect("night-rule", pk=pk)
     return redirect("unattended-work", pk=work.pk)
+
+
+@takes(MAKE)
+@require_POST
+def begin_now(request: HttpRequest) -> HttpResponse:
+    """Let the night begin now."""
+    person: Any = request.user
+    count = services.begin_now(person)
+    if count:
+        messages.success(
+            request, f"The night begins on {count} mode{'s' * (count != 1)} within a few seconds."
+        )
+    else:
+        messages.error(request, "No rule is of a machine that does it alone.")
+    return redirect("unattended")

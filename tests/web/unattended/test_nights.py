@@ -113,6 +113,15 @@ def test_rules_that_contradict_themselves_are_refused(kept: PrintMode, user: Use
         services.set_rule(kept, RULE, 1, user)
 
 
+def test_a_night_may_begin_at_once(kept: PrintMode, client: Client) -> None:
+    NightRule.objects.update(last_at=NIGHT, from_hour=23)
+    engine.tick(NIGHT)
+    assert not Unattended.objects.exists()
+    assert client.post(reverse("nights-now")).status_code == 302
+    assert _night(kept).state == Unattended.State.DONE
+    assert not NightRule.objects.get().from_now, "once"
+
+
 def test_machines_read_by_hand_get_a_list(kept: PrintMode, client: Client) -> None:
     kept.printer.site.connections.filter(method="inline").delete()
     engine.tick(NIGHT)
