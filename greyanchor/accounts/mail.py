@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import structlog
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.mail import send_mail
 
 from greyanchor.accounts import people
+
+_log = structlog.get_logger(__name__)
 
 
 def is_here() -> bool:
@@ -32,3 +35,15 @@ def send_link(name: str, address_of: str) -> None:
         None,
         [person.email],
     )
+
+
+def send_message(person: User, subject: str, text: str) -> None:
+    """Send a person a message, where the shop has mail and the person an address. A server that does not
+    answer stops nothing: the page says the same.
+    """
+    if not is_here() or not person.email or not person.is_active:
+        return
+    try:
+        send_mail(f"Grey Anchor: {subject}", text, None, [person.email])
+    except OSError:
+        _log.exception("a message could not be sent", person=person.pk)

@@ -8,6 +8,9 @@ from greyanchor.builds.models import Build
 from greyanchor.core.printing.likely import Known, Likely, Traits, likely
 from greyanchor.library.models import Media, PrintMode
 
+#: modes of the media's own class, and of others, that are looked at: the newest
+_MOST = 40
+
 
 @dataclass(frozen=True)
 class Expected:
@@ -26,7 +29,7 @@ def expected_of(build: Build) -> Expected | None:
     most alike weighing most; None where there are fewer than two.
     """
     mode = build.mode
-    modes = list(
+    alike = (
         PrintMode.objects.filter(
             printer__model=mode.printer.model,
             ink_set=mode.ink_set_id,
@@ -34,9 +37,11 @@ def expected_of(build: Build) -> Expected | None:
         )
         .exclude(media=mode.media_id)
         .exclude(limits={})
-        .select_related("media__media_class")
+        .select_related("media__media_class", "curve_set")
     )
-    own = [m for m in modes if not m.inherited]
+    of_class = alike.filter(media__media_class=mode.media.media_class_id).order_by("-pk")[:_MOST]
+    others = alike.exclude(media__media_class=mode.media.media_class_id).order_by("-pk")[:_MOST]
+    own = [m for m in (*of_class, *others) if not m.inherited]
     known = [
         Known(m.name, _traits(m.media), m.limits, m.total_ink, m.environment.get("passes"), m.curves)
         for m in own

@@ -84,6 +84,7 @@ def page_of(family: Family) -> dict[str, Any]:
         "greys": _scales(views, "greys") if pairs else [],
         "greys_after": _scales(views, "greys_after") if pairs else [],
         "shells": _shells(views),
+        "solids": _solids(views),
         "work": family.works.first(),
         "limits": (ALIKE_MEAN, ALIKE_HIGH),
     }
@@ -92,6 +93,19 @@ def page_of(family: Family) -> dict[str, Any]:
 def _scales(views: list[MemberView], which: str) -> list[str]:
     greys = {v.mode.name: v.found[which] for v in views if which in v.found}
     return [neutral_scales(greys, i) for i in (1, 2)] if greys else []
+
+
+def _solids(views: list[MemberView]) -> list[tuple[str, list[list[float] | None], float | None]]:
+    """Each ink in full: its name, Lab on each member, and the largest dE00 between two of them."""
+    known = [v.found.get("solids", {}) for v in views]
+    names = list(dict.fromkeys(n for found in known for n in found))
+    out = []
+    for name in names:
+        labs = [found.get(name) for found in known]
+        there = [np.array([lab]) for lab in labs if lab]
+        apart = [float(delta_e_2000(a, b)[0]) for i, a in enumerate(there) for b in there[i + 1 :]]
+        out.append((name, labs, max(apart) if apart else None))
+    return out
 
 
 def _shells(views: list[MemberView]) -> str:

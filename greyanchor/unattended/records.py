@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.utils import timezone
 
+from greyanchor.accounts import mail
 from greyanchor.unattended.models import Unattended, UnattendedStep
 from greyanchor.unattended.stops import Stop, Wait
 
@@ -22,6 +23,11 @@ def stopped(work: Unattended, stop: Stop) -> None:
     work.not_before = None
     work.save()
     note(work, "Stopped", "", f"{stop.words}; {stop.todo}", is_decision=True)
+    mail.send_message(
+        work.started_by,
+        f"{work.printer.name} waits for a person",
+        f"{work}: {stop.words}.\n\nDo this: {stop.todo}.\n",
+    )
 
 
 def waits(work: Unattended, wait: Wait) -> None:

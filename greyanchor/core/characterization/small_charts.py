@@ -255,6 +255,8 @@ def characterize_like(
             f"the chart was printed with {' '.join(readings.channels)}, {kin.names[0]} with "
             f"{' '.join(kin.channels)}: only media with the same inks teach"
         )
+    if readings.channels != kin.channels:
+        raise BadInput(f"give the channels in the order of the others, {' '.join(kin.channels)}")
     if kin.spectral and readings.spectra is None:
         raise BadInput("the other media were read as spectra, this chart was not: read it with spectra too")
     check_coverage(readings, readings.inks())
@@ -274,8 +276,6 @@ def characterize_like(
         )
     own = _own(model.features(sample.device), target - expected, counts, noise)
     model = replace(model, corrections=(own,))
-    if readings.channels != kin.channels:
-        raise BadInput(f"give the channels in the order of the others, {' '.join(kin.channels)}")
     fit = FitReport.of(delta_e_2000(target, model.lab(sample.device)))
     return replace(
         model, fit=fit, held_out=FitReport.of(delta_e_2000(target, target + own.left_out))

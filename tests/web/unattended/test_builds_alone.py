@@ -148,3 +148,12 @@ def test_what_cannot_be_done_alone_is_said_at_once(
     machine.site.connections.filter(method="inline").delete()
     with pytest.raises(BadInput, match="no reader inside"):
         services.start_night(build.mode, user)
+
+
+def test_whoever_began_it_gets_a_message(handed: Unattended, settings: Any, mailoutbox: list[Any]) -> None:
+    settings.EMAIL_HOST = "mail.invalid"
+    User.objects.filter(pk=handed.started_by_id).update(email="mara@chart.invalid")
+    Printer.objects.filter(pk=handed.printer_id).update(loaded_media=None)
+    engine.tick()
+    assert len(mailoutbox) == 1 and mailoutbox[0].to == ["mara@chart.invalid"]
+    assert "is called for" in mailoutbox[0].body and "load the media" in mailoutbox[0].body
