@@ -7,6 +7,7 @@ from typing import Any
 
 from django.contrib.auth.models import User
 from django.db import transaction
+from django.db.models import Max
 from django.utils import timezone
 
 from greyanchor.accounts.roles import MAKE, USE, acting, needs
@@ -129,7 +130,10 @@ def due_rules(now: datetime) -> list[NightRule]:
     """Rules of released modes that are due, the longest overdue first."""
     found = []
     rules = NightRule.objects.filter(is_on=True, mode__state=PrintMode.State.RELEASED)
+    rules = rules.annotate(by_hand_at=Max("mode__restores__started_at"))
     for rule in rules.select_related("mode__printer__site", "mode__media", "mode__ink_set", "made_by"):
+        if not rule.from_now and rule.by_hand_at and (rule.last_at is None or rule.by_hand_at > rule.last_at):
+            rule.last_at = rule.by_hand_at  # a person has looked since
         if timezone.localtime(now).hour < rule.from_hour and not rule.from_now:
             continue
         if rule.last_at is None or now - rule.last_at >= timedelta(days=rule.every_days, hours=-6):

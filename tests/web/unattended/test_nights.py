@@ -12,6 +12,7 @@ from django.test import Client
 from django.urls import reverse
 from django.utils import timezone
 
+from greyanchor.builds.maintenance.restores import close_restore, start_restore
 from greyanchor.builds.models import Build, Restore
 from greyanchor.core.calibration.nightly import LEAVE, PERSON, RESTORE, DriftLimits, decide
 from greyanchor.core.errors import BadInput
@@ -129,6 +130,9 @@ def test_machines_read_by_hand_get_a_list(kept: PrintMode, client: Client) -> No
     NightRule.objects.update(from_hour=0)
     page = client.get(reverse("start")).content.decode()
     assert "its short chart is due, by hand" in page and kept.name in page
+    found = start_restore(kept, kept.made_by)
+    close_restore(found, "looked at by hand")
+    assert "its short chart is due, by hand" not in client.get(reverse("start")).content.decode()
 
 
 def test_pages_say_what_was_done_and_take_rules(kept: PrintMode, client: Client) -> None:
