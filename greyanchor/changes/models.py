@@ -6,7 +6,7 @@ from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
-from greyanchor.core.verification.attribution import HEAD, INK, INSTRUMENT, PAPER
+from greyanchor.core.verification.attribution import HEAD, HEAT, INK, INSTRUMENT, PAPER
 from greyanchor.library.models import Printer
 
 
@@ -22,7 +22,7 @@ class Swap(models.Model):
         INK = INK, "lot of ink"
         HEAD = HEAD, "head"
         INSTRUMENT = INSTRUMENT, "instrument"
-        HEAT = "heat", "heat"
+        HEAT = HEAT, "heat"
 
     printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="swaps")
     kind = models.CharField(max_length=12, choices=Kind.choices)

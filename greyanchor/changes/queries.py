@@ -18,7 +18,7 @@ from greyanchor.measuring.services import averaged
 #: what a cause is called
 CAUSES = {
     "paper": "another batch of media", "ink": "another lot of {}", "head": "the head of {}",
-    "instrument": "another instrument, or its white", "nothing": "nothing: within the noise of a reading",
+    "instrument": "another instrument, or its white", "heat": "another heat", "nothing": "nothing: within the noise of a reading",
 }  # fmt: skip
 
 
@@ -76,7 +76,11 @@ class Comparison:
         out = []
         for c in self.change.causes[:3]:
             if c.chance >= 0.03:
-                words = CAUSES[c.kind].format(c.ink)
+                words = (
+                    CAUSES[c.kind].format(c.ink)
+                    if c.ink or c.kind != "head"
+                    else "several heads, or their age"
+                )
                 out.append({"words": words, "percent": round(100.0 * c.chance), "recorded": c.recorded})
         return out
 
@@ -93,7 +97,7 @@ def compare(mode: PrintMode, before_key: str, now_key: str) -> Comparison:
         raise BadInput("that state of the mode is not there; choose two of the list")
     one, other = sorted((found[before_key], found[now_key]), key=lambda s: s.at)
     between = list(Swap.objects.filter(printer=mode.printer_id, at__gt=one.at, at__lte=other.at))
-    swapped = [(s.kind, s.ink) for s in between if s.kind != Swap.Kind.HEAT]
+    swapped = [(s.kind, s.ink) for s in between]
     if one.instrument and other.instrument and one.instrument != other.instrument:
         swapped.append(("instrument", ""))
     change = what_changed(one.readings, other.readings, swapped)

@@ -56,8 +56,12 @@ AREAS = (
         kinds=("printers", "ink-sets"),
         tabs=(
             Tab("Printers", "printers", kind="printers"),
-            Tab("Readiness", "readiness", stands_for=("ready-task",)),
-            Tab("Unattended", "unattended", stands_for=("unattended-work", "unattended-build", "night-rule")),
+            Tab("Readiness", "readiness", stands_for=("ready-task", "swaps")),
+            Tab(
+                "Unattended",
+                "unattended",
+                stands_for=("unattended-work", "unattended-build", "night-rule", "what-changed"),
+            ),
             Tab("Ink sets", "ink-sets", kind="ink-sets"),
             Tab("Devices", "devices"),
         ),

@@ -64,6 +64,8 @@ def test_it_is_said_in_words(room: PrintRoom, before: ReadingSet) -> None:
     assert "C " in said and "stronger in the solid" in said and "heavier in midtones" in said
     assert "M, Y, K unchanged" in said
     assert (heavier.causes[0].kind, heavier.causes[0].ink) == (HEAD, "C")
+    both = what_changed(before, _now(room, drift=(("C", 1.12), ("M", 0.95))))
+    assert (both.causes[0].kind, both.causes[0].ink) == (HEAD, "") and "Y, K unchanged" in both.words[-1]
     whiter = what_changed(before, _now(room, paper=(0.5, 0.0, -1.5)))
     assert any("bluer by" in w for w in whiter.words) and whiter.causes[0].kind == PAPER
     assert whiter.paper[2] == pytest.approx(-1.5, abs=0.4)

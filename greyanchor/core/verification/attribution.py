@@ -23,6 +23,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import ReadingSet, is_additive, match_chart
 
 PAPER, INK, HEAD, INSTRUMENT, NOTHING = "paper", "ink", "head", "instrument", "nothing"
+HEAT = "heat"
 #: how much likelier a cause is that is on record as swapped in between, and one that is not where another is
 _ON_RECORD = 12.0
 #: changes below these are none: b* or L* of paper, percent of film and of midtones, dE00 of the whole
@@ -286,7 +287,7 @@ def _hypotheses(channels: tuple[str, ...], patches: Sequence[_Patch]) -> list[tu
         lambda p: 0.018 * p.through, lambda p: -0.02 * _X * p.through, lambda p: 0.02 * _BUMP * p.through,
         lambda p: 0.01 * _X**2 * p.through, lambda p: 0.04 * wider(p),
         *(_of_ink(c, lambda p: 0.012 * wider(p)) for c in channels),
-        *(_of_ink(c, lambda p: 0.012 * p.more) for c in channels),
+        *(_of_ink(c, lambda p: 0.008 * p.more) for c in channels),
     )  # fmt: skip
     instrument = ways(
         lambda p: 0.012 * np.ones(len(_AT)), lambda p: 0.0006 / np.maximum(p.light, 1e-3),
@@ -294,6 +295,13 @@ def _hypotheses(channels: tuple[str, ...], patches: Sequence[_Patch]) -> list[tu
     )  # fmt: skip
     found = [(NOTHING, "", np.zeros((len(patches) * len(_AT), 1))), (PAPER, "", paper)]
     found.append((INSTRUMENT, "", instrument))
+    # heat dries drops sooner or later on the media, all inks alike
+    found.append((HEAT, "", ways(lambda p: 0.05 * wider(p), lambda p: 0.02 * p.more)))
+    ageing = ways(
+        *(_of_ink(c, lambda p: 0.06 * p.more) for c in channels),
+        *(_of_ink(c, lambda p: 0.012 * wider(p)) for c in channels),
+    )  # fmt: skip
+    found.append((HEAD, "", ageing))
     for c in channels:
         bend = np.gradient(_of(patches, c).film) / np.gradient(_AT)
         lot = ways(
