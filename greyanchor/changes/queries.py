@@ -17,9 +17,13 @@ from greyanchor.measuring.services import averaged
 
 #: what a cause is called
 CAUSES = {
-    "paper": "another batch of media", "ink": "another lot of {}", "head": "the head of {}",
-    "instrument": "another instrument, or its white", "heat": "another heat", "nothing": "nothing: within the noise of a reading",
-}  # fmt: skip
+    "paper": "another batch of media",
+    "ink": "another lot of {}",
+    "head": "the head of {}",
+    "instrument": "another instrument, or its white",
+    "heat": "another heat",
+    "nothing": "nothing: within the noise of a reading",
+}
 
 
 @dataclass(frozen=True)

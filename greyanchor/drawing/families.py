@@ -52,5 +52,5 @@ def neutral_scales(greys: Mapping[str, Sequence[Sequence[float]]], index: int) -
         series.append(Series(name, lab[:, 0], lab[:, index], "#111111", _LINES[i % len(_LINES)]))
     axis = "a*" if index == 1 else "b*"
     return line_plot(
-        series, Axis("L* as it prints", 0, 100), Axis(axis, -most, most), f"Neutral scale, {axis}", ends=True
+        series, Axis("L* as it prints", 0, 100), Axis(axis, -most, most), f"Neutral scale, {axis}"
     )

@@ -22,15 +22,17 @@ _OVER_SHOWN = 40
 @require_GET
 def overview(request: HttpRequest) -> HttpResponse:
     """What needs a person, what goes on, what was done, and by which rules modes are kept true."""
-    works = queries.works()
+    works, by_hand = queries.works(), queries.by_hand()
+    stopped = list(works.filter(state=Unattended.State.STOPPED))
     return render(
         request,
         "unattended/overview.html",
         {
-            "stopped": works.filter(state=Unattended.State.STOPPED),
+            "stopped": stopped,
+            "waiting": len(stopped) + len(by_hand),
             "going": works.filter(state=Unattended.State.GOING).order_by("printer__name", "pk"),
             "over": works.filter(state__in=Unattended.OVER)[:_OVER_SHOWN],
-            "by_hand": queries.by_hand(),
+            "by_hand": by_hand,
             "rules": queries.rules(),
             "without_rule": queries.without_rule(),
             "may_make": may(request.user, MAKE),
