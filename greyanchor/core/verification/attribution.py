@@ -21,6 +21,7 @@ from greyanchor.core.calibration.ramps import Ramp, find_ramps
 from greyanchor.core.colour.colorimetry import WAVELENGTHS, Array, delta_e_2000, spectra_to_xyz, xyz_to_lab
 from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import ReadingSet, is_additive, match_chart
+from greyanchor.core.parallel import one_thread
 
 PAPER, INK, HEAD, INSTRUMENT, NOTHING = "paper", "ink", "head", "instrument", "nothing"
 HEAT = "heat"
@@ -79,6 +80,7 @@ class Change:
     causes: list[Cause]
 
 
+@one_thread
 def what_changed(before: ReadingSet, now: ReadingSet, swapped: Sequence[tuple[str, str]] = ()) -> Change:
     """Two readings of one chart with ramps of every ink, such as the short chart, compared and explained.
 
