@@ -19,6 +19,12 @@ class Expected:
     found: Likely
     modes: list[PrintMode]
 
+    @property
+    def handling(self) -> str:
+        """Heat and vacuum of the most alike, in words."""
+        environment = self.modes[0].environment
+        return f"{environment.get('heat', 0):g} °C, vacuum {environment.get('vacuum', 0):g} %"
+
 
 def _traits(media: Media) -> Traits:
     return Traits(media.media_class.name, float(media.weight or 0.0), media.brightener)
@@ -37,15 +43,19 @@ def expected_of(build: Build) -> Expected | None:
         )
         .exclude(media=mode.media_id)
         .exclude(limits={})
-        .select_related("media__media_class", "curve_set")
+        .select_related("media__media_class", "curve_set", "profile")
+        .defer("profile__data", "profile__fitted")
     )
     of_class = alike.filter(media__media_class=mode.media.media_class_id).order_by("-pk")[:_MOST]
     others = alike.exclude(media__media_class=mode.media.media_class_id).order_by("-pk")[:_MOST]
     own = [m for m in (*of_class, *others) if not m.inherited]
     known = [
-        Known(m.name, _traits(m.media), m.limits, m.total_ink, m.environment.get("passes"), m.curves)
+        Known(
+            m.name, _traits(m.media), m.limits, m.total_ink, m.environment.get("passes"), m.curves,
+            (m.profile.report or {}).get("gamut_volume") if m.profile else None, m.media.dry_minutes,
+        )
         for m in own
-    ]
+    ]  # fmt: skip
     found = likely(known, _traits(mode.media), mode.environment.get("passes"))
     if found is None:
         return None

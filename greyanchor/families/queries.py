@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from greyanchor.changes.queries import since_last
 from greyanchor.checks.models import Check
 from greyanchor.core.characterization.model import FitReport
 from greyanchor.core.colour.colorimetry import delta_e_2000
@@ -85,6 +86,7 @@ def page_of(family: Family) -> dict[str, Any]:
         "greys_after": _scales(views, "greys_after") if pairs else [],
         "shells": _shells(views),
         "solids": _solids(views),
+        "changes": [c for v in views if (c := since_last(v.mode)) is not None],
         "work": family.works.first(),
         "limits": (ALIKE_MEAN, ALIKE_HIGH),
     }

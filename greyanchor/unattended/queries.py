@@ -8,7 +8,7 @@ from datetime import timedelta
 from django.db.models import Q, QuerySet
 from django.utils import timezone
 
-from greyanchor.library.models import PrintMode
+from greyanchor.library.models import Media, Printer, PrintMode
 from greyanchor.unattended import services
 from greyanchor.unattended.models import NightRule, Unattended
 
@@ -50,6 +50,28 @@ def by_hand() -> list[NightRule]:
     """Rules that are due on machines which a person must read."""
     due = services.due_rules(timezone.now())
     return [r for r in due if not services.able(r)]
+
+
+@dataclass(frozen=True)
+class Roll:
+    """Media that a machine's line calls for, in the order of its work; `is_in` where it is loaded."""
+
+    printer: Printer
+    media: Media
+    works: int
+    is_in: bool
+
+
+def rolls() -> list[Roll]:
+    """Which rolls come next, machine by machine."""
+    line = works().exclude(state__in=Unattended.OVER).order_by("printer__name", "pk")
+    counts: dict[tuple[int, int], list[Unattended]] = {}
+    for work in line:
+        counts.setdefault((work.printer_id, work.mode.media_id), []).append(work)
+    return [
+        Roll(w[0].printer, w[0].mode.media, len(w), w[0].printer.loaded_media_id == w[0].mode.media_id)
+        for w in counts.values()
+    ]
 
 
 def rules() -> QuerySet[NightRule]:

@@ -29,6 +29,7 @@ def overview(request: HttpRequest) -> HttpResponse:
         "unattended/overview.html",
         {
             "stopped": stopped,
+            "rolls": queries.rolls(),
             "waiting": len(stopped) + len(by_hand),
             "going": works.filter(state=Unattended.State.GOING).order_by("printer__name", "pk"),
             "over": works.filter(state__in=Unattended.OVER)[:_OVER_SHOWN],

@@ -83,6 +83,8 @@ def test_a_hundred_patches_and_other_media_are_worth_several_hundred(
     assert not likeness.unlike and likeness.warnings(100) == []
     assert likeness.nearest in ("Alder", "Birch", "Cedar")
     # it is kept like any other, and says where it would like to know more
+    before, after = small_charts.gain_of_more(kin, model, small.inks(), 60)
+    assert 0.02 < after < before < 0.6
     again = storage.from_bytes(storage.to_bytes(model))
     assert again is not None and np.allclose(again.lab(unseen[:50]), model.lab(unseen[:50]), atol=1e-6)
     inks, unsure = most_helpful(model, 10, 3.0)

@@ -323,8 +323,26 @@ def choose_patches(kin: Kin, count: int, total_ink: float, seed: int = 7) -> Arr
     known = Known(kin, base, pool)
     for i in range(4, len(first)):
         known.read(i)
-    chosen = [*range(len(first)), *known.most_helpful(count - len(first), kin)]
+    chosen = [*range(len(first)), *known.most_helpful(count - len(first))]
     return np.round(pool[chosen], 3)
+
+
+@one_thread
+def gain_of_more(kin: Kin, model: ForwardModel, read: Array, count: int) -> tuple[float, float]:
+    """How unsure colours are on average, about dE00, after the patches `read` (n, inks), and after the
+    `count` most helpful ones more.
+
+    Raises `BadInput` for a model that was not learned with `kin`.
+    """
+    if not isinstance(model.prior, InksOnMedia):
+        raise BadInput("this model was learned from its own readings alone")
+    pool = _pool(len(kin.channels), float(read.sum(axis=1).max()), 11)[::2]
+    known = Known(kin, model.prior, np.vstack([read, pool]))
+    for i in range(len(read)):
+        known.read(i)
+    before = float(known.unsure()[len(read) :].mean())
+    known.most_helpful(count)
+    return before, float(known.unsure()[len(read) :].mean())
 
 
 def _pool(inks: int, total_ink: float, seed: int) -> Array:
@@ -370,7 +388,7 @@ class Known:
             column[:, :, None] * column[:, None, :] / (column[:, i] + self._noise)[:, None, None]
         )
 
-    def most_helpful(self, count: int, kin: Kin) -> list[int]:
+    def most_helpful(self, count: int) -> list[int]:
         """The next `count` patches of the pool, each the one that leaves least unknown of all."""
         found = []
         for _ in range(count):

@@ -13,8 +13,9 @@ from greyanchor.core.colour.colorimetry import Array
 
 #: how much media of another class count, and how far weights (as a factor) and passes may lie apart
 _OTHER_CLASS, _WEIGHT_APART, _PASSES_APART, _OTHER_BRIGHTENER = 0.15, 1.6, 2.0, 0.7
-#: what is not known of any media even where all like it agree: percent of a limit, of total ink, of a curve
-_LIMIT_FLOOR, _TOTAL_FLOOR, _CURVE_FLOOR = 2.0, 8.0, 1.2
+#: what is not known of any media even where all like it agree: percent of a limit, of total ink, of a curve,
+#: cubic Lab of a gamut, minutes
+_LIMIT_FLOOR, _TOTAL_FLOOR, _CURVE_FLOOR, _GAMUT_FLOOR, _DRY_FLOOR = 2.0, 8.0, 1.2, 1e4, 5.0
 #: inputs that curves are given at, percent
 INPUTS = tuple(range(10, 101, 10))
 
@@ -32,7 +33,9 @@ class Traits:
 
 @dataclass(frozen=True)
 class Known:
-    """What a mode of a shop was given: limits and total ink in percent, passes, curves as CSV text."""
+    """What a mode of a shop was given: limits and total ink in percent, passes, curves as CSV text; its
+    gamut's volume (cubic Lab), and how long its media dries.
+    """
 
     name: str
     traits: Traits
@@ -40,6 +43,8 @@ class Known:
     total_ink: float | None = None
     passes: int | None = None
     curves: str = ""
+    gamut: float | None = None
+    dry_minutes: float | None = None
 
 
 @dataclass(frozen=True)
@@ -60,6 +65,13 @@ class Likely:
     total_ink: Guess | None
     curves: dict[str, list[Guess]] = field(default_factory=dict)
     weights: dict[str, float] = field(default_factory=dict)
+    gamut: Guess | None = None
+    dry_minutes: Guess | None = None
+
+    @property
+    def midtones(self) -> dict[str, Guess]:
+        """Curves at 50 %, by ink."""
+        return {c: rows[INPUTS.index(50)] for c, rows in self.curves.items()}
 
 
 def alike(one: Traits, other: Traits) -> float:
@@ -81,10 +93,12 @@ def likely(known: Sequence[Known], traits: Traits, passes: int | None = None) ->
     weights = np.array([_weight(k, traits, passes) for k in known])
     weights = np.maximum(weights, 1e-6)
     limits = {c: g for c in known[0].limits if (g := _limit(known, weights, c)) is not None}
-    totals = [(k.total_ink, w) for k, w in zip(known, weights) if k.total_ink]
-    total = _guess([t for t, _ in totals], [w for _, w in totals], _TOTAL_FLOOR) if len(totals) > 1 else None
+    total = _of([k.total_ink for k in known], weights, _TOTAL_FLOOR)
+    gamut = _of([k.gamut for k in known], weights, _GAMUT_FLOOR)
+    dry = _of([k.dry_minutes for k in known], weights, _DRY_FLOOR)
     shares = weights / weights.sum()
-    return Likely(limits, total, _curves(known, weights), {k.name: float(s) for k, s in zip(known, shares)})
+    counted = {k.name: float(s) for k, s in zip(known, shares)}
+    return Likely(limits, total, _curves(known, weights), counted, gamut, dry)
 
 
 def _weight(known: Known, traits: Traits, passes: int | None) -> float:
@@ -99,6 +113,11 @@ def _limit(known: Sequence[Known], weights: Array, ink: str) -> Guess | None:
     if len(there) < 2:
         return None
     return _guess([v for v, _ in there], [w for _, w in there], _LIMIT_FLOOR)
+
+
+def _of(values: Sequence[float | None], weights: Array, floor: float) -> Guess | None:
+    there = [(float(v), float(w)) for v, w in zip(values, weights) if v]
+    return _guess([v for v, _ in there], [w for _, w in there], floor) if len(there) > 1 else None
 
 
 def _guess(values: Sequence[float], weights: Sequence[float], floor: float) -> Guess:
