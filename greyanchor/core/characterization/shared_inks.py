@@ -97,6 +97,8 @@ class InksOnMedia:
     def _predict(self, device: Array) -> Array:
         of_media = np.minimum(self.values[self.shared.inks * _OF_INK :], 5.0)
         surface, flood, full, haze, shining, factor, _ = of_media
+        # steps on the way may ask for light that there is not
+        surface, haze, factor = min(surface, 0.0), min(haze, 0.0), min(max(factor, -0.2), 1.2)
         film, area, volume = self.films(device)
         shine = np.exp(shining) * self.shine
         over = 0.15 * np.logaddexp(0.0, (volume.sum(axis=1) - full) / 0.15)
