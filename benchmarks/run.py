@@ -17,6 +17,7 @@ from benchmarks import (
     any_inks,
     colours,
     engine,
+    fleet,
     hostile,
     layout,
     library,
@@ -223,6 +224,7 @@ def main() -> int:
     servers.run()
     restoring.run()
     swaps.run()
+    fleet.run()
     print("\nAll goals met." if not missed else f"\nMissed: {', '.join(missed)}")
     return 1 if missed else 0
 

@@ -305,7 +305,7 @@ def _least(left: Callable[[Array], Array], slopes: Callable[[Array], Array], x: 
     now = left(x)
     cost, damp = float(now @ now), 1e-3
     for _ in range(_STEPS):
-        jacobian = slopes(x)
+        jacobian = np.nan_to_num(slopes(x), posinf=0.0, neginf=0.0)
         gram, right = jacobian.T @ jacobian, jacobian.T @ now
         for _ in range(6):
             step = np.linalg.solve(gram + damp * np.diag(np.diagonal(gram)), right)
