@@ -122,10 +122,11 @@ class InksOnMedia:
         steps = np.cumsum(np.exp(np.minimum(of_inks[:, :-1], 2.0)), axis=1)
         knots = np.hstack([np.zeros((len(steps), 1)), steps])
         volume = np.maximum(np.einsum("nik,ik->ni", _BETWEEN(device), knots), 1e-6)
-        deeper, less, back = np.maximum(self.shared.growth, 0.0)
-        area = -np.expm1(-np.exp(np.minimum(of_inks[:, -1], 3.0)) * volume * (1.0 + deeper * volume))
+        deeper, less, back = self.shared.growth
+        spread = np.exp(np.minimum(of_inks[:, -1], 3.0))
+        area = np.maximum(-np.expm1(-spread * volume * (1.0 + deeper * volume)), 1e-6)
         film = volume / area
-        film = film / (1.0 + less * film)
+        film = film / np.maximum(1.0 + less * film, 0.2)
         past = 0.05 * np.logaddexp(0.0, (volume - self.values[-1]) / 0.05)
         return film * np.exp(-back * past), area, volume
 
