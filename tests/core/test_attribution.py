@@ -21,7 +21,6 @@ from greyanchor.core.verification.attribution import (
     INSTRUMENT,
     NOTHING,
     PAPER,
-    facts,
     what_changed,
 )
 from tests.conftest import PrintRoom
@@ -69,8 +68,6 @@ def test_it_is_said_in_words(room: PrintRoom, before: ReadingSet) -> None:
     whiter = what_changed(before, _now(room, paper=(0.5, 0.0, -1.5)))
     assert any("bluer by" in w for w in whiter.words) and whiter.causes[0].kind == PAPER
     assert whiter.paper[2] == pytest.approx(-1.5, abs=0.4)
-    plain = facts(whiter)
-    assert plain["causes"][0]["kind"] == PAPER and len(plain["causes"]) == 3
 
 
 def test_what_is_on_record_counts(room: PrintRoom, before: ReadingSet) -> None:

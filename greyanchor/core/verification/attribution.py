@@ -12,7 +12,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from scipy.linalg import cho_factor, cho_solve
@@ -357,17 +356,3 @@ def _words(mean: float, paper: tuple[float, float, float], inks: Mapping[str, In
     if same and len(same) < len(inks):
         words.append(f"{', '.join(same)} unchanged")
     return words or [f"{mean:.2f} dE00 mean, spread over all of it"]
-
-
-def facts(change: Change) -> dict[str, Any]:
-    """Plain values, for JSON."""
-    return {
-        "mean": round(change.mean, 2),
-        "high": round(change.high, 2),
-        "paper": [round(v, 2) for v in change.paper],
-        "words": change.words,
-        "causes": [
-            {"kind": c.kind, "ink": c.ink, "chance": round(c.chance, 3), "recorded": c.recorded}
-            for c in change.causes[:3]
-        ],
-    }  # fmt: skip
