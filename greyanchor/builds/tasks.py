@@ -8,8 +8,9 @@ from django.db import transaction
 from django.utils import timezone
 
 from greyanchor.background import queue, work
-from greyanchor.builds import kin, learning
+from greyanchor.builds import learning
 from greyanchor.builds.models import RefineRound, Stage, Task
+from greyanchor.builds.stages import kin
 from greyanchor.builds.stages.names import PROFILE_CHART
 from greyanchor.builds.stages.profile import ProfileStageResult
 from greyanchor.core.characterization.trust import double_spread

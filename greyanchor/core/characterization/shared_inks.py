@@ -302,7 +302,15 @@ def _fit_common(first: SharedInks, samples: Sequence[Sample]) -> tuple[SharedInk
 
 
 def _least(left: Callable[[Array], Array], slopes: Callable[[Array], Array], x: Array) -> Array:
-    """Least squares by Levenberg and Marquardt's steps over normal equations (Marquardt 1963)."""
+    """Least squares by Levenberg and Marquardt's steps over normal equations (Marquardt 1963).
+
+    A step too far may overflow; it costs infinitely much then and is not taken.
+    """
+    with np.errstate(over="ignore", invalid="ignore"):
+        return _stepped(left, slopes, x)
+
+
+def _stepped(left: Callable[[Array], Array], slopes: Callable[[Array], Array], x: Array) -> Array:
     now = left(x)
     cost, damp = float(now @ now), 1e-3
     for _ in range(_STEPS):

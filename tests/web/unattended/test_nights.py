@@ -23,7 +23,8 @@ from greyanchor.unattended import engine, queries, services
 from greyanchor.unattended.models import NightRule, Unattended
 from tests.web.builds.conftest import careful_hands, finish  # noqa: F401  hands that never slip
 
-NIGHT = timezone.make_aware(datetime(2026, 11, 28, 3, 0))
+#: at three, after whatever the fixtures have done by the real clock
+NIGHT = timezone.localtime().replace(hour=3, minute=0, second=0, microsecond=0) + timedelta(days=2)
 RULE = {"is_on": True, "every_days": 1, "from_hour": 2, "tolerance": 1.5, "share_percent": 50.0, "aim": None,
         "tolerances": ""}  # fmt: skip
 

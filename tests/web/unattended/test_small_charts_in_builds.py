@@ -8,12 +8,12 @@ from django.test import Client
 from django.urls import reverse
 
 from greyanchor.background import queue
-from greyanchor.builds import kin
 from greyanchor.builds.enqueue import start_profile
 from greyanchor.builds.evidence.charts import lay_out_stage
 from greyanchor.builds.expected import expected_of
 from greyanchor.builds.lifecycle.start import start_build
 from greyanchor.builds.models import Build, Stage
+from greyanchor.builds.stages import kin
 from greyanchor.library.models import Media, PrintMode
 from tests.web.builds.conftest import careful_hands  # noqa: F401  hands that never slip
 from tests.web.conftest import CHOICES, PROFILE, accept, confirm_curves, found_limits, read_stage, stage_of
