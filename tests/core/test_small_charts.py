@@ -91,6 +91,21 @@ def test_a_hundred_patches_and_other_media_are_worth_several_hundred(
     assert inks.shape == (10, 4) and unsure.min() > 0.0
 
 
+def test_inks_as_clear_as_paper_in_some_bands_are_learned_as_well() -> None:
+    random = np.random.default_rng(88)
+    inks = random_inks(random)
+    inks[0, :8] = inks[2, 20:] = 0.0
+    *rooms, new = [_room(random_press(random, inks, 1.3), 100 * k) for k in range(3)]
+    found = small_charts.learn_kin([
+        _read(r, patches.profile_patches(420, 3.0), 900 + k) for k, r in enumerate(rooms)
+    ])  # fmt: skip
+    chart = _read(new, small_charts.choose_patches(found, 100, 3.0), 7)
+    model, likeness = small_charts.characterize_like(chart, found, noise=0.1)
+    unseen = _at_random(1000, 4)
+    assert delta_e_2000(model.lab(unseen), new.truth(unseen)).mean() < 0.2
+    assert likeness.off < 0.4 and not likeness.unlike
+
+
 def test_the_patches_are_those_where_media_differ(kin: small_charts.Kin) -> None:
     chosen = small_charts.choose_patches(kin, 80, 2.6)
     assert chosen.shape == (80, 4) and chosen.max() <= 1.0 and chosen.sum(axis=1).max() <= 2.6 + 0.002

@@ -34,6 +34,8 @@ _PATCHES, _THIN = 220, 4
 #: standard deviation of the cube root of one band in what no such model explains
 _NOISE = 0.011
 _FLOOR = 1e-4
+#: density of a film where it shows none
+_LEAST = 1e-3
 #: how far media parameters may lie from the mean of a few media whatever these say, and before any was seen
 _LEAST_SPREAD, _FIRST_SPREAD = 0.06, 0.5
 _BLOCK, _STEPS, _GAIN = 2048, 60, 5e-4
@@ -218,7 +220,7 @@ def _first(samples: Sequence[Sample], inks: int) -> SharedInks:
             alone = np.delete(s.device, i, axis=1).max(axis=1, initial=0.0) < 0.005
             top = s.light[alone & (s.device[:, i] >= s.device[alone, i].max() - 1e-6)].mean(axis=0)
             rows.append(-np.log(np.clip((top - 0.004) / (s.paper - 0.004), 2e-3, 1.0)))
-        densities.append(np.mean(rows, axis=0))
+        densities.append(np.maximum(np.mean(rows, axis=0), _LEAST))
     ink = np.append(np.log(np.diff(KNOTS)), np.log(2.2))
     middle = np.concatenate(
         [np.tile(ink, inks), [np.log(0.006), -1.5, 2.0, np.log(0.003), 0.0, np.log(1.7), 1.0]]
@@ -295,7 +297,7 @@ def _fit_common(first: SharedInks, samples: Sequence[Sample]) -> tuple[SharedInk
         return out
 
     x = np.concatenate([
-        np.log(np.maximum(first.absorption, 1e-3)).ravel(), first.trapping.ravel(), first.growth,
+        np.log(first.absorption).ravel(), first.trapping.ravel(), first.growth,
         np.tile(first.middle, media),
     ])  # fmt: skip
     return parted(_least(left, slopes, x))
