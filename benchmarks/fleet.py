@@ -270,11 +270,14 @@ def _plain(printer: Any) -> Any:
 
 
 def alone(count: int) -> None:
-    """What `builds` runs inside the application: machines, media, passes and heat by turns."""
+    """What `builds` runs inside the application: machines and media by turns, with passes, heat and the
+    drops of each ink of their own.
+    """
     from django.utils import timezone
 
     from greyanchor.builds.lifecycle.start import start_build
     from greyanchor.demo import seed
+    from greyanchor.library.machines.controls import set_controls
     from greyanchor.library.models import Media, Printer, PrintMode, ReadinessRun
     from greyanchor.unattended import engine, services
     from greyanchor.unattended.models import Unattended
@@ -284,20 +287,22 @@ def alone(count: int) -> None:
     Media.objects.update(travels_backwards=True)
     machines = [p for p in Printer.objects.all() if p.resolutions and _plain(p) is not None]
     media = list(Media.objects.filter(unreadable=False))
+    pairs = [(p, m) for m in media for p in machines if m.width_mm <= p.width_mm]
+    random = np.random.default_rng(50)
     print(f"\n{count} builds without hands, 1,000 patches, on the reader inside the machine", flush=True)
     ended: dict[str, int] = {}
     for i in range(count):
-        printer, roll = machines[i % len(machines)], media[(i * 3) % len(media)]
-        if roll.width_mm > printer.width_mm:
-            continue
+        printer, roll = pairs[i % len(pairs)]
         inks = _plain(printer)
         assert inks is not None
         Printer.objects.filter(pk=printer.pk).update(
             loaded_media=roll, loaded_at=timezone.now(), abilities={}
         )
-        passes = printer.passes[i % len(printer.passes)]
+        set_controls(printer, {c: float(random.uniform(90.0, 110.0)) for c in _CMYK})
+        passes = int(random.choice(printer.passes))
         choices = {"resolution": printer.resolutions[0], "passes": passes, "direction": "one way",
-                   "halftone": "blue noise", "heat": 36.0, "vacuum": 50.0}  # fmt: skip
+                   "halftone": "blue noise", "heat": float(random.integers(32, 42)),
+                   "vacuum": 50.0}  # fmt: skip
         build = start_build(f"alone {i}", printer, inks, roll, choices, users["ines"])
         wishes = {"patches": 1000, "aim": aim.pk, "tolerances": "iso12647-7:2016", "corrected": True}
         work = services.start_build_alone(build, wishes, users["ines"])

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from greyanchor.builds.models import Build
-from greyanchor.core.printing.likely import Known, Likely, Traits, likely
+from greyanchor.core.printing.likely import INPUTS, Known, Likely, Traits, likely
 from greyanchor.library.models import Media, PrintMode
 
 #: modes of the media's own class, and of others, that are looked at: the newest
@@ -24,6 +25,18 @@ class Expected:
         """Heat and vacuum of the most alike, in words."""
         environment = self.modes[0].environment
         return f"{environment.get('heat', 0):g} °C, vacuum {environment.get('vacuum', 0):g} %"
+
+    def curves(self, limits: Mapping[str, float]) -> dict[str, list[tuple[float, float, float]]]:
+        """Input, raw output and its standard deviation, percent, of each ink at limits in percent."""
+        return {
+            c: [(0.0, 0.0, 0.0)]
+            + [
+                (float(x), limits[c] * g.value / 100.0, limits[c] * g.unsure / 100.0)
+                for x, g in zip(INPUTS, row)
+            ]
+            for c, row in self.found.curves.items()
+            if c in limits
+        }
 
 
 def _traits(media: Media) -> Traits:

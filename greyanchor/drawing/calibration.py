@@ -11,7 +11,7 @@ import numpy as np
 
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.drawing.colours import channel_colour
-from greyanchor.drawing.plots import Axis, Mark, Series, line_plot
+from greyanchor.drawing.plots import Axis, Band, Mark, Series, line_plot
 
 #: width and height of a plot that stands with two others in a row
 THIRD = (340, 230)
@@ -155,9 +155,14 @@ def deviation_plot(scales: Mapping[str, Mapping[str, Any]]) -> str:
 
 
 def curve_plot(
-    curves: Mapping[str, list[float]], handles: Mapping[str, list[list[float]]] | None = None
+    curves: Mapping[str, list[float]],
+    handles: Mapping[str, list[list[float]]] | None = None,
+    expected: Mapping[str, Sequence[tuple[float, float, float]]] | None = None,
 ) -> str:
-    """Correction curves: raw output against input, percent; `handles` can be dragged up and down."""
+    """Correction curves: raw output against input, percent; `handles` can be dragged up and down.
+
+    `expected` are input, output and standard deviation of where a curve is expected: a faint band each.
+    """
     series = [
         Series(n, [100 * i / (len(v) - 1) for i in range(len(v))], v, channel_colour(n))
         for n, v in curves.items()
@@ -171,6 +176,7 @@ def curve_plot(
         width=width,
         height=height,
         ends=len(curves) < 5 and len({float(v[-1]) for v in curves.values()}) > 1,
+        bands=[_band(n, points) for n, points in (expected or {}).items() if n in curves and len(points)],
     )
     if not handles:
         return svg
@@ -186,6 +192,11 @@ def curve_plot(
     ]
     svg = svg.replace('role="img"', 'role="group"', 1)
     return svg.replace('<path class="plot-pointer"', "".join(dots) + '<path class="plot-pointer"')
+
+
+def _band(ink: str, points: Sequence[tuple[float, float, float]]) -> Band:
+    x, y, unsure = np.array(points).T
+    return Band(x, y - unsure, y + unsure, channel_colour(ink))
 
 
 def total_ink_plot(result: Mapping[str, Any], limit: float) -> str:

@@ -72,6 +72,16 @@ class Mark:
     ghost: bool = False
 
 
+@dataclass(frozen=True)
+class Band:
+    """A faint field between two lines: where a line is expected to run."""
+
+    x: npt.ArrayLike
+    low: npt.ArrayLike
+    high: npt.ArrayLike
+    colour: str = "#111111"
+
+
 _STYLES = {
     "solid": 'stroke-width="1.8"',
     "dashed": 'stroke-width="1.3" stroke-dasharray="6 4"',
@@ -88,6 +98,7 @@ def line_plot(
     width: int = WIDTH,
     height: int = HEIGHT,
     ends: bool = False,
+    bands: Sequence[Band] = (),
 ) -> str:
     """An SVG line plot; `title` is what a screen reader says. Values stand in ``data-series`` for the
     pointer.
@@ -140,6 +151,12 @@ def line_plot(
             f'<text x="{at + shift:.1f}" y="{_TOP + 12}" text-anchor="{anchor}" '
             f'class="plot-mark">{escape(mark.text)}</text>'
         )
+    for band in bands:
+        xs = px(band.x)
+        top, below = (np.clip(py(v), _TOP, _TOP + inner_h) for v in (band.high, band.low))
+        edge = [*zip(xs, top), *zip(xs[::-1], below[::-1])]
+        path = "M" + "L".join(f"{a:.1f} {b:.1f}" for a, b in edge) + "Z"
+        parts.append(f'<path d="{path}" class="plot-band" fill="{band.colour}"/>')
     for line in series:
         xs, ys = px(line.x), np.clip(py(line.y), _TOP - 2, _TOP + inner_h + 2)
         if line.style == "dots":

@@ -235,6 +235,19 @@ def test_handles_stand_on_the_curve_they_move() -> None:
         assert dot.get("role") == "slider" and dot.get("tabindex") == "0"
 
 
+def test_where_a_curve_is_expected_stands_behind_it() -> None:
+    points = [(0.0, 0.0, 0.0), (50.0, 20.0, 5.0), (100.0, 70.0, 0.0)]
+    root = parse(curve_plot({"M": [0.0, 30.0, 70.0]}, None, {"M": points, "Y": points}))
+    left, top, width, height, *_ = json.loads(root.get("data-frame"))
+    (band,) = [e for e in root.iter() if e.get("class") == "plot-band"]
+    corners = [tuple(map(float, c.split())) for c in band.get("d")[1:-1].split("L")]
+    x = left + width / 2
+    heights = sorted(
+        100.0 * (top + height - y) / height for at, y in corners if at == pytest.approx(x, abs=0.1)
+    )
+    assert heights == pytest.approx([15.0, 25.0], abs=0.1)
+
+
 def test_drift_and_deviation_axes_hold_what_they_show() -> None:
     drift = {"C": {"inputs": [0, 50, 100], "tone": [0.0, -9.0, -2.0]}}
     scales = {"C": {"inputs": [0, 50, 100], "after": [0, 51.0, 100], "aim": [0, 50.0, 100]}}

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from greyanchor.core.printing.likely import INPUTS, Known, Traits, alike, likely
+from greyanchor.core.printing.likely import INPUTS, Known, Traits, alike, likely, surprises
 
 _CURVES = "channel,input,output\n" + "".join(
     f"{c},{i},{0.8 * i**1.1 / 100**0.1:.4f}\n" for c in "CM" for i in range(0, 101, 5)
@@ -31,6 +31,17 @@ def test_media_of_the_class_weigh_most_and_spread_says_how_sure() -> None:
     assert found.total_ink is not None and found.total_ink.value == pytest.approx(280.0)
     shares = [100.0 * (i / 100.0) ** 1.1 for i in INPUTS]
     assert [g.value for g in found.curves["C"]] == pytest.approx(shares, abs=0.1)
+
+
+def test_a_curve_that_nobody_expected_is_named_with_its_place() -> None:
+    found = likely([_known(f"a{i}", "coated", 78) for i in range(4)], Traits("coated", 200.0), 8)
+    assert found is not None
+    even = np.linspace(0.0, 1.0, 41)
+    usual, other = 72.0 * even**1.1, 72.0 * even**1.5
+    assert surprises({"C": usual.tolist(), "M": usual.tolist()}, found) == []
+    (one,) = surprises({"C": usual.tolist(), "M": other.tolist(), "Y": other.tolist()}, found)
+    assert one.ink == "M"
+    assert one.off == pytest.approx(100.0 * ((one.at / 100.0) ** 1.5 - (one.at / 100.0) ** 1.1), abs=0.5)
 
 
 def test_weights_and_brightener_count_and_one_mode_says_nothing() -> None:

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from greyanchor.builds.expected import Expected, expected_of
 from greyanchor.builds.models import Build, Stage
 from greyanchor.builds.stages import accepted, names
 from greyanchor.builds.stages.base import ChartDesign, Details, StageResult, StageType, rounded
@@ -35,6 +36,7 @@ from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.charts.patches import design
 from greyanchor.core.errors import BadInput
 from greyanchor.core.measurement.readings import ReadingSet
+from greyanchor.core.printing.likely import surprises
 from greyanchor.drawing.calibration import curve_plot, deviation_plot, tone_plot
 from greyanchor.library.models import InkSet, PrintMode
 from greyanchor.measuring.pipelines import channels_of, sent_channels, to_raw
@@ -189,16 +191,32 @@ class Linearization(StageType[LinearizationResult]):
         found = self.required_result(stage)
         open_now = stage.state == Stage.State.OPEN
         views = [tone_plot(found.scales)] if found.scales else []
-        views.append(curve_plot(found.curves, found.handles if open_now else None))
+        views.append(curve_plot(found.curves, found.handles if open_now else None, _ghosts(stage)))
         return [*views, deviation_plot(found.confirm["scales"])] if found.confirm else views
 
     def details(self, stage: Stage) -> Details:
         found = self.result(stage)
         if found is not None:
-            return {"ends": _ends(found.curves_csv)}
+            expected = _expected(stage)
+            return {
+                "ends": _ends(found.curves_csv),
+                "expected": expected.modes if expected else [],
+                "surprises": surprises(found.curves, expected.found) if expected else [],
+            }
         if stage.state != Stage.State.OPEN or not stage.build.mode.media.unreadable:
             return {}
         return {"match": [(c, len(matched(stage, c)), len(p)) for c, p in pairs(stage.build).items()]}
+
+
+def _expected(stage: Stage) -> Expected | None:
+    """What other media let expect of curves that are not decided on."""
+    found = expected_of(stage.build) if stage.state == Stage.State.OPEN else None
+    return found if found is not None and found.found.curves else None
+
+
+def _ghosts(stage: Stage) -> dict[str, list[tuple[float, float, float]]]:
+    expected = _expected(stage)
+    return expected.curves(accepted.limits_and_splits(stage.build)[0]) if expected else {}
 
 
 def _ends(curves_csv: str) -> list[tuple[str, ScaleEnd]]:

@@ -16,6 +16,8 @@ _OTHER_CLASS, _WEIGHT_APART, _PASSES_APART, _OTHER_BRIGHTENER = 0.15, 1.6, 2.0, 
 #: what is not known of any media even where all like it agree: percent of a limit, of total ink, of a curve,
 #: cubic Lab of a gamut, minutes
 _LIMIT_FLOOR, _TOTAL_FLOOR, _CURVE_FLOOR, _GAMUT_FLOOR, _DRY_FLOOR = 2.0, 8.0, 1.2, 1e4, 5.0
+#: standard deviations from which on a curve surprises
+_SURPRISING = 3.0
 #: inputs that curves are given at, percent
 INPUTS = tuple(range(10, 101, 10))
 
@@ -72,6 +74,33 @@ class Likely:
     def midtones(self) -> dict[str, Guess]:
         """Curves at 50 %, by ink."""
         return {c: rows[INPUTS.index(50)] for c, rows in self.curves.items()}
+
+
+@dataclass(frozen=True)
+class Surprise:
+    """A curve that runs where none like it was expected: by how many percent of its limit, at which input."""
+
+    ink: str
+    at: int
+    off: float
+
+
+def surprises(curves: Mapping[str, Sequence[float]], expected: Likely) -> list[Surprise]:
+    """Inks whose curves (outputs over even inputs) lie more than three standard deviations from what was
+    expected, the place where each does so most.
+    """
+    found = []
+    for ink, guesses in expected.curves.items():
+        if ink not in curves:
+            continue
+        outputs = np.asarray(curves[ink], dtype=float)
+        shares = 100.0 * np.interp(INPUTS, np.linspace(0.0, 100.0, len(outputs)), outputs) / outputs[-1]
+        off = shares - np.array([g.value for g in guesses])
+        sure = np.abs(off) / np.array([g.unsure for g in guesses])
+        worst = int(sure.argmax())
+        if sure[worst] > _SURPRISING:
+            found.append(Surprise(ink, INPUTS[worst], float(off[worst])))
+    return found
 
 
 def alike(one: Traits, other: Traits) -> float:
