@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from django.db import transaction
+
 from greyanchor.background import queue
 from greyanchor.builds.evidence.charts import lay_out_confirmation, lay_out_stage
 from greyanchor.builds.evidence.log import headline
@@ -91,7 +93,8 @@ def _accept(work: Unattended, stage: Stage) -> None:
     if doubts is not None:
         raise Stop(doubts[0], f"{kind.title}: {doubts[1]}")
     build = Build.objects.get(pk=stage.build_id)
-    accepted = accept_stage(stage.pk, build.version, values, ALONE, work.started_by)
     twice = double_reading(stage.sheet_print) if stage.sheet_print else None
     read = f"read twice, within {twice.mean:.2f} dE00 mean; " if twice else ""
-    note(work, f"{kind.title} accepted", headline(accepted), f"{read}nothing speaks against it", True)
+    with transaction.atomic():  # no decision without its line
+        accepted = accept_stage(stage.pk, build.version, values, ALONE, work.started_by)
+        note(work, f"{kind.title} accepted", headline(accepted), f"{read}nothing speaks against it", True)

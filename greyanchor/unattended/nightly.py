@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from django.db import transaction
+
 from greyanchor.builds.maintenance import restores
 from greyanchor.builds.models import Restore
 from greyanchor.checks.models import CheckPrint
@@ -30,8 +32,9 @@ def _step(work: Unattended) -> bool:
     found = work.restore
     if found is None:
         mode = PrintMode.objects.select_related("printer", "media", "ink_set").get(pk=work.mode_id)
-        work.restore = restores.start_restore(mode, work.started_by, {"method": sheets.INLINE})
-        work.save(update_fields=["restore"])
+        with transaction.atomic():
+            work.restore = restores.start_restore(mode, work.started_by, {"method": sheets.INLINE})
+            work.save(update_fields=["restore"])
         return True
     found.refresh_from_db()
     if found.state == State.READING:
@@ -58,12 +61,13 @@ def _decide(work: Unattended, found: Restore) -> bool:
     figure = "; ".join(drift.get("words") or [])
     if what.act == PERSON:
         raise Stop("lost", what.why)
-    note(work, "Left as it is" if what.act == LEAVE else "Restored", figure, what.why, True)
-    if what.act == LEAVE:
-        restores.close_restore(found, f"unattended: {what.why}")
-        done(work, what.why)
-        return False
-    restores.print_confirmation(found)
+    with transaction.atomic():
+        note(work, "Left as it is" if what.act == LEAVE else "Restored", figure, what.why, True)
+        if what.act == LEAVE:
+            restores.close_restore(found, f"unattended: {what.why}")
+            done(work, what.why)
+            return False
+        restores.print_confirmation(found)
     return True
 
 
@@ -85,8 +89,15 @@ def _use(work: Unattended, found: Restore) -> bool:
         raise Stop("drift", f"corrected curves come back only to {after['mean']:.2f} {unit} mean")
     lost = (found.drift or {}).get("not_enough") or []
     reason = f"unattended, once: {'; '.join(lost)}" if lost else ""
-    restores.use_curves(found, reason, work.started_by)
-    note(work, "Corrected curves in use", f"{after['mean']:.2f} {unit} mean from the baseline", reason, True)
+    with transaction.atomic():  # no decision without its line
+        restores.use_curves(found, reason, work.started_by)
+        note(
+            work,
+            "Corrected curves in use",
+            f"{after['mean']:.2f} {unit} mean from the baseline",
+            reason,
+            True,
+        )
     return True
 
 
@@ -103,8 +114,10 @@ def _check(work: Unattended) -> bool:
     if work.check_print is None:
         mode = PrintMode.objects.select_related("printer", "media", "ink_set", "profile").get(pk=work.mode_id)
         order = Order(rule.aim, rule.tolerances, True)
-        work.check_print = start_check_print(mode, order, StripChoice(method=sheets.INLINE), work.started_by)
-        work.save(update_fields=["check_print"])
+        choice = StripChoice(method=sheets.INLINE)
+        with transaction.atomic():
+            work.check_print = start_check_print(mode, order, choice, work.started_by)
+            work.save(update_fields=["check_print"])
     job = work.check_print.sheet_print
     sheets.evidence(work, job, 1)
     made = CheckPrint.objects.get(pk=work.check_print.pk).made_check
