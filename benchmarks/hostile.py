@@ -38,7 +38,7 @@ Reader = Callable[[bytes, str], Any]
 def _texts() -> list[tuple[str, bytes]]:
     from greyanchor.core.charts.layout import lay_out
     from greyanchor.core.charts.patches import design
-    from greyanchor.core.formats import cgats, csv_table, cxf
+    from greyanchor.core.formats import cgats, csv_table, cxf_writing
     from greyanchor.core.simulation.catalogue import press_by_name
     from greyanchor.core.simulation.standin import print_and_read
 
@@ -47,7 +47,7 @@ def _texts() -> list[tuple[str, bytes]]:
     readings = print_and_read(chart, press_by_name("petrel-44"), 1, 1)
     dumped = (
         ("a.txt", cgats.dumps(readings)),
-        ("a.cxf", cxf.dumps(readings)),
+        ("a.cxf", cxf_writing.dumps(readings)),
         ("a.csv", csv_table.dumps(readings)),
     )
     return [(n, t.encode() if isinstance(t, str) else t) for n, t in dumped]

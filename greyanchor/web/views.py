@@ -22,7 +22,7 @@ from greyanchor.checks.trends import attention
 from greyanchor.colours import lights
 from greyanchor.demo.accounts import ACCOUNTS, SHOP
 from greyanchor.library.machines.readiness import wanted
-from greyanchor.library.modes.search import pinned
+from greyanchor.library.modes.pins import pinned
 from greyanchor.library.packs.catalogue import newer
 from greyanchor.unattended.queries import nights
 from greyanchor.web import first, health

@@ -16,13 +16,13 @@ from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.colour.colorimetry import delta_e_2000
 from greyanchor.core.errors import BadInput
-from greyanchor.core.formats import cgats, csv_table, cxf, readings_file
+from greyanchor.core.formats import cgats, csv_table, cxf, cxf_writing, readings_file
 from greyanchor.core.measurement.readings import ReadingSet, match_chart
 from greyanchor.core.simulation.catalogue import press_by_name
 from greyanchor.core.simulation.standin import print_and_read
 from tests.conftest import CMYK
 
-WRITERS = {".txt": cgats.dumps, ".cxf": cxf.dumps, ".csv": csv_table.dumps}
+WRITERS = {".txt": cgats.dumps, ".cxf": cxf_writing.dumps, ".csv": csv_table.dumps}
 
 
 @pytest.fixture(scope="module")
@@ -60,7 +60,7 @@ def test_the_measurement_condition_travels(readings: ReadingSet, ending: str, co
 
 
 def test_cxf_is_plain_xml_in_its_namespace(readings: ReadingSet) -> None:
-    root = ElementTree.fromstring(cxf.dumps(readings))
+    root = ElementTree.fromstring(cxf_writing.dumps(readings))
     space = "{http://colorexchangeformat.com/CxF3-core}"
     assert root.tag == f"{space}CxF"
     found = root.findall(f".//{space}Object")
@@ -150,7 +150,7 @@ def test_csv_distinguishes_yellow_from_tristimulus_y() -> None:
 def test_csv_carries_more_than_four_channels() -> None:
     channels = ("C", "M", "Y", "K", "O")
     made = ReadingSet(("1", "2"), channels, np.array([[0, 0, 0, 0, 1.0], [0.5, 0, 0, 0, 0]]))
-    for write in (csv_table.dumps, cxf.dumps, cgats.dumps):
+    for write in (csv_table.dumps, cxf_writing.dumps, cgats.dumps):
         back = readings_file.loads(write(made).encode())
         assert back.channels == channels
         np.testing.assert_allclose(back.device, made.device)

@@ -13,7 +13,7 @@ from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.charts import patches
 from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.errors import BadInput
-from greyanchor.core.formats import cgats, csv_table, cxf, readings_file
+from greyanchor.core.formats import cgats, csv_table, cxf, cxf_writing, readings_file
 from greyanchor.core.inspection import inspect_bytes
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.simulation.catalogue import press_by_name
@@ -24,7 +24,7 @@ _chart, _ = lay_out(patches.design("ink-limit", count=24), CMYK)
 _readings = print_and_read(_chart, press_by_name("petrel-44"), 1)
 GOOD = {
     "CGATS": cgats.dumps(_readings).encode(),
-    "CxF3": cxf.dumps(_readings).encode(),
+    "CxF3": cxf_writing.dumps(_readings).encode(),
     "CSV": csv_table.dumps(_readings).encode(),
 }
 QUICK = settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.too_slow])
@@ -185,6 +185,6 @@ def test_cxf_without_names_values_or_matching_channels_is_refused_by_patch() -> 
 
 def test_a_wavelength_that_is_no_number_is_refused_with_its_line() -> None:
     chart = ReadingSet(("1",), spectra=np.full((1, 36), 0.5))
-    text = cxf.dumps(chart)
+    text = cxf_writing.dumps(chart)
     with pytest.raises(BadInput, match=r"line \d+: StartWL: '/80'"):
         cxf.loads(text.replace('StartWL="380"', 'StartWL="/80"').encode(), "x.cxf")

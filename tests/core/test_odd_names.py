@@ -11,7 +11,7 @@ import pytest
 
 from greyanchor.core.charts.layout import lay_out
 from greyanchor.core.errors import BadInput
-from greyanchor.core.formats import cgats, csv_table, cxf, icc, readings_file
+from greyanchor.core.formats import cgats, csv_table, cxf_writing, icc, readings_file
 from greyanchor.core.measurement.readings import ReadingSet, match_chart
 
 ODD = ("C", "M", "Y", "K", "Warm Red 2", "Grün", "Blue/Violet", "X-1")
@@ -24,7 +24,7 @@ def readings(channels: tuple[str, ...] = ODD) -> ReadingSet:
 
 
 @pytest.mark.parametrize(
-    ("dump", "name"), [(cgats.dumps, "a.txt"), (cxf.dumps, "a.cxf"), (csv_table.dumps, "a.csv")]
+    ("dump", "name"), [(cgats.dumps, "a.txt"), (cxf_writing.dumps, "a.cxf"), (csv_table.dumps, "a.csv")]
 )
 def test_names_survive_files_of_readings(dump: Callable[[ReadingSet], str | bytes], name: str) -> None:
     written = dump(readings())

@@ -12,7 +12,6 @@ from pathlib import Path
 from typing import Any
 from xml.sax import SAXParseException
 from xml.sax.handler import ContentHandler
-from xml.sax.saxutils import escape, quoteattr
 
 import numpy as np
 from defusedxml import DefusedXmlException
@@ -25,9 +24,9 @@ from greyanchor.core.formats.files import read_limited
 from greyanchor.core.measurement.readings import CONDITIONS, ReadingSet
 
 NAMESPACE = "http://colorexchangeformat.com/CxF3-core"
-_INKS = {"Cyan": "C", "Magenta": "M", "Yellow": "Y", "Black": "K"}
-_INK_NAMES = {letter: name for name, letter in _INKS.items()}
-_LIGHTS = {"Red": "R", "Green": "G", "Blue": "B"}
+INKS = {"Cyan": "C", "Magenta": "M", "Yellow": "Y", "Black": "K"}
+INK_NAMES = {letter: name for name, letter in INKS.items()}
+LIGHTS = {"Red": "R", "Green": "G", "Blue": "B"}
 _DEEPEST = 40
 
 
@@ -245,9 +244,9 @@ def _device(merged: dict[str, list[_Node]]) -> tuple[tuple[str, ...], Array | No
     for name, items in merged.items():
         values: dict[str, float] = {}
         for group in (g for o in items for g in o.all("DeviceColorValues")):
-            for node in group.all(*_INKS, *_LIGHTS):
-                values[_INKS.get(node.name) or _LIGHTS[node.name]] = node.number()
-                scale = 255.0 if node.name in _LIGHTS else scale
+            for node in group.all(*INKS, *LIGHTS):
+                values[INKS.get(node.name) or LIGHTS[node.name]] = node.number()
+                scale = 255.0 if node.name in LIGHTS else scale
             for spot in group.all("SpotColor"):
                 label, amount = spot.find("Name"), spot.find("Percentage")
                 if label is not None and amount is not None:
@@ -371,94 +370,3 @@ def _facts(root: _Node) -> dict[str, str]:
         if node is not None and node.text.strip():
             facts.setdefault(key, node.text.strip())
     return facts
-
-
-def dumps(readings: ReadingSet) -> str:
-    """CxF3 text of a chart or a reading set. Raises `BadInput` for densities of films, which it has no place
-    for.
-    """
-    if readings.densities is not None:
-        raise BadInput("densities of films are written as CGATS text (.txt) or CSV, not as CxF3")
-    out = ['<?xml version="1.0" encoding="UTF-8"?>', f'<cc:CxF xmlns:cc="{NAMESPACE}">']
-    out.append(" <cc:FileInformation><cc:Creator>Grey Anchor</cc:Creator>")
-    if readings.meta.get("DESCRIPTOR"):
-        out.append(f"  <cc:Description>{escape(readings.meta['DESCRIPTOR'])}</cc:Description>")
-    for key, value in sorted(readings.meta.items()):
-        out.append(f"  <cc:Tag Name={quoteattr(key)} Value={quoteattr(str(value))}/>")
-    out += [" </cc:FileInformation>", " <cc:Resources>", "  <cc:ObjectCollection>"]
-    out += [_object(readings, i) for i in range(len(readings))]
-    out += ["  </cc:ObjectCollection>", "  <cc:ColorSpecificationCollection>"]
-    out += [
-        "   <cc:ColorSpecification "
-        f'Id="{readings.condition}"><cc:TristimulusSpec><cc:Illuminant>D50</cc:Illuminant>'
-        "<cc:Observer>2_Degree</cc:Observer></cc:TristimulusSpec><cc:MeasurementSpec>"
-        "<cc:MeasurementType>Spectrum_Reflectance</cc:MeasurementType>"
-        '<cc:WavelengthRange StartWL="380" Increment="10"/>'
-        f"<cc:Device><cc:DeviceIllumination>{readings.condition}</cc:DeviceIllumination></cc:Device>"
-        "</cc:MeasurementSpec></cc:ColorSpecification>",
-        "  </cc:ColorSpecificationCollection>",
-        " </cc:Resources>",
-        "</cc:CxF>",
-        "",
-    ]
-    return "\n".join(out)
-
-
-def _object(readings: ReadingSet, i: int) -> str:
-    name = quoteattr(readings.ids[i])
-    parts = [
-        (
-            f'   <cc:Object ObjectType="{"Measurement" if readings.is_measured else "Target"}" Name={name} '
-            f'Id="p{i + 1}">'
-        )
-    ]
-    if readings.is_measured:
-        parts.append("<cc:ColorValues>")
-        if readings.spectra is not None:
-            values = " ".join(f"{v:.6f}" for v in readings.spectra[i])
-            parts.append(
-                f'<cc:ReflectanceSpectrum ColorSpecification="{readings.condition}" '
-                f'StartWL="380">{values}</cc:ReflectanceSpectrum>'
-            )
-        elif readings.measured_xyz is not None:
-            parts.append(_coordinates("ColorCIEXYZ", "XYZ", readings.measured_xyz[i], readings.condition))
-        lab = readings.lab()[i]
-        parts.append(_coordinates("ColorCIELab", "LAB", lab, readings.condition) + "</cc:ColorValues>")
-    if readings.device is not None:
-        parts.append(f"<cc:DeviceColorValues>{_inks(readings, i)}</cc:DeviceColorValues>")
-    tags = [
-        f'<cc:Tag Name="{label}" Value="{int(where[i])}"/>'
-        for label, where in (("Sheet", readings.sheets), ("Row", readings.rows), ("Column", readings.columns))
-        if where is not None
-    ]
-    if tags:
-        parts.append(f"<cc:TagCollection>{''.join(tags)}</cc:TagCollection>")
-    return "".join([*parts, "</cc:Object>"])
-
-
-def _coordinates(element: str, names: str, values: Array, condition: str) -> str:
-    inner = "".join(f"<cc:{n}>{v:.5f}</cc:{n}>" for n, v in zip(names, values))
-    return f'<cc:{element} ColorSpecification="{condition}">{inner}</cc:{element}>'
-
-
-def _inks(readings: ReadingSet, i: int) -> str:
-    assert readings.device is not None
-    values = dict(zip(readings.channels, readings.device[i]))
-    if readings.channels == tuple("RGB"):
-        inner = "".join(f"<cc:{n}>{255 * values[c]:.3f}</cc:{n}>" for n, c in _LIGHTS.items())
-        return f'<cc:ColorRGB ColorSpecification="Unknown">{inner}</cc:ColorRGB>'
-    process = "".join(
-        f"<cc:{_INK_NAMES[c]}>{100 * v:.4f}</cc:{_INK_NAMES[c]}>"
-        for c, v in values.items()
-        if c in _INK_NAMES
-    )
-    spots = "".join(
-        (
-            f"<cc:SpotColor><cc:Name>{escape(c)}</cc:Name><cc:Percentage>{100 * v:.4f}</cc:Percentage>"
-            "</cc:SpotColor>"
-        )
-        for c, v in values.items()
-        if c not in _INK_NAMES
-    )
-    element = "ColorCMYKPlusN" if spots else "ColorCMYK"
-    return f'<cc:{element} ColorSpecification="Unknown">{process}{spots}</cc:{element}>'

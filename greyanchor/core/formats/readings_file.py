@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from greyanchor.core.errors import BadInput
-from greyanchor.core.formats import cgats, csv_table, cxf
+from greyanchor.core.formats import cgats, csv_table, cxf, cxf_writing
 from greyanchor.core.formats.files import read_limited
 from greyanchor.core.measurement.readings import ReadingSet
 
@@ -50,4 +50,6 @@ def dumps(readings: ReadingSet, path: str | Path) -> str:
             f"the ending {ending or '(none)'} names no format; use .txt (CGATS), .cxf or .xml (CxF3) or .csv",
             Path(path).name,
         )
-    return {"CxF3": cxf.dumps, "CSV": csv_table.dumps, "CGATS": cgats.dumps}[ENDINGS[ending]](readings)
+    return {"CxF3": cxf_writing.dumps, "CSV": csv_table.dumps, "CGATS": cgats.dumps}[ENDINGS[ending]](
+        readings
+    )

@@ -14,7 +14,7 @@ import numpy as np
 from greyanchor.core import cells
 from greyanchor.core.colour.colorimetry import WAVELENGTHS, Array, resample_spectra
 from greyanchor.core.errors import BadInput
-from greyanchor.core.formats import cgats, cxf
+from greyanchor.core.formats import cgats, cxf, cxf_writing
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.core.verification.spots import SpotColour, tint_of
 
@@ -271,7 +271,7 @@ def _cxf(colours: list[SpotColour], title: str) -> bytes:
             f"   <cc:SpotInkCharacterisation SpotInkName={quoteattr(c.name)}>{''.join(sets)}"
             "</cc:SpotInkCharacterisation>"
         )
-    shell = cxf.dumps(
+    shell = cxf_writing.dumps(
         ReadingSet(
             ids=("x",),
             measured_lab=np.zeros((1, 3)),

@@ -16,7 +16,7 @@ from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.core.errors import BadInput
 from greyanchor.core.numbers import parse_number
 from greyanchor.library.models import Edition, Media, MediaClass, Printer, PrintMode
-from greyanchor.library.modes import fallbacks, queries, ranking, search, services
+from greyanchor.library.modes import fallbacks, pins, queries, ranking, search, services
 from greyanchor.library.pages import presenters
 from greyanchor.library.pages.views import edit_page
 from greyanchor.library.records.editing import history
@@ -65,7 +65,7 @@ def mode_page(request: HttpRequest, pk: int) -> HttpResponse:
         "held": held,
         "moved": moved_since_built(mode, held),
         "editions": mode.editions.select_related("released_by").defer("content")[:6],
-        "pins": search.pins_of(request.user).get(mode.pk, ""),
+        "pins": pins.pins_of(request.user).get(mode.pk, ""),
         "site": people.site_of(request.user),
         "use": ranking.ink_use(
             mode.limits, mode.total_ink, CurveSet.from_csv(mode.curves) if mode.curve_set else None

@@ -13,7 +13,7 @@ from django.test import Client
 
 from greyanchor.builds.models import Build
 from greyanchor.core.calibration.curves import CurveSet
-from greyanchor.core.formats import cgats, csv_table, cxf
+from greyanchor.core.formats import cgats, csv_table, cxf_writing
 from greyanchor.core.measurement.readings import ReadingSet
 from greyanchor.demo.prints import careful_reading
 from greyanchor.measuring import services as measuring
@@ -35,7 +35,7 @@ def use(client: Client, by: str) -> str:
 
 
 @pytest.mark.parametrize(
-    ("write", "name"), [(cxf.dumps, "a.cxf"), (csv_table.dumps, "a.csv"), (cgats.dumps, "a.txt")]
+    ("write", "name"), [(cxf_writing.dumps, "a.cxf"), (csv_table.dumps, "a.csv"), (cgats.dumps, "a.txt")]
 )
 def test_files_of_every_format_are_shown_before_they_are_used(
     client: Client, build: Build, user: User, write: Callable[[ReadingSet], str], name: str
