@@ -1,6 +1,7 @@
 """A fleet that keeps itself: new media from small charts, families, likely limits, a year of nights.
 
-`python -m benchmarks.fleet`; the builds without hands are `python -m benchmarks.fleet builds 8`.
+`python -m benchmarks.fleet`; the builds without hands are `python -m benchmarks.fleet builds 50`, or some of
+them by number: `builds 50 14 28`.
 """
 
 from __future__ import annotations
@@ -8,7 +9,7 @@ from __future__ import annotations
 import subprocess
 import sys
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -249,11 +250,11 @@ import django; django.setup()
 from greyanchor.operations import tables
 tables.bring_up_to_date()
 from benchmarks import fleet
-fleet.alone(int(sys.argv[1]))
+fleet.alone([int(v) for v in sys.argv[1:]])
 """
 
 
-def builds(count: int) -> None:
+def builds(numbers: Sequence[int]) -> None:
     """Builds without hands, in a shop of their own."""
     import os
 
@@ -261,7 +262,7 @@ def builds(count: int) -> None:
         environment = {**os.environ, "GREYANCHOR_HOME": home, "GREYANCHOR_DEMO": "1",
                        "DJANGO_SETTINGS_MODULE": "greyanchor.config.settings", "PYTHONPATH": str(Path.cwd()),
                        "GREYANCHOR_LOG_LEVEL": "ERROR"}  # fmt: skip
-        subprocess.run([sys.executable, "-c", _BUILDS, str(count)], env=environment, check=True)
+        subprocess.run([sys.executable, "-c", _BUILDS, *map(str, numbers)], env=environment, check=True)
 
 
 def _plain(printer: Any) -> Any:
@@ -269,7 +270,7 @@ def _plain(printer: Any) -> Any:
     return next((s for s in printer.ink_sets.all() if s.channels == list(_CMYK) and s.can_be_built), None)
 
 
-def alone(count: int) -> None:
+def alone(numbers: Sequence[int]) -> None:
     """What `builds` runs inside the application: machines and media by turns, with passes, heat and the
     drops of each ink of their own.
     """
@@ -288,10 +289,11 @@ def alone(count: int) -> None:
     machines = [p for p in Printer.objects.all() if p.resolutions and _plain(p) is not None]
     media = list(Media.objects.filter(unreadable=False))
     pairs = [(p, m) for m in media for p in machines if m.width_mm <= p.width_mm]
-    random = np.random.default_rng(50)
-    print(f"\n{count} builds without hands, 1,000 patches, on the reader inside the machine", flush=True)
+    title = f"{len(numbers)} builds without hands, 1,000 patches, on the reader inside the machine"
+    print(f"\n{title}", flush=True)
     ended: dict[str, int] = {}
-    for i in range(count):
+    for i in numbers:
+        random = np.random.default_rng([50, i])
         printer, roll = pairs[i % len(pairs)]
         inks = _plain(printer)
         assert inks is not None
@@ -319,7 +321,7 @@ def alone(count: int) -> None:
         )
         ended[how] = ended.get(how, 0) + 1
         print(
-            f"  {printer.name}, {roll.name}, {passes} passes: {how}; {work.words[:150]}",
+            f"  {printer.name}, {roll.name}, {passes} passes: {how}; {work.words[:250]}",
             flush=True,
         )
     total = sum(ended.values())
@@ -344,7 +346,7 @@ def run() -> None:
 
 if __name__ == "__main__":
     if sys.argv[1:2] == ["builds"]:
-        builds(int(sys.argv[2]))
+        builds([int(v) for v in sys.argv[3:]] or range(int(sys.argv[2])))
     elif len(sys.argv) > 1:
         PARTS[sys.argv[1]]()
     else:

@@ -286,7 +286,9 @@ class ProfileOptions(KindForm):
 class CheckOptions(forms.Form):
     """What a print is held to."""
 
-    aim = forms.ModelChoiceField(AimRecord.objects.defer("data"), empty_label=None)
+    aim = forms.ModelChoiceField(
+        AimRecord.objects.exclude(kind=AimRecord.Kind.SPOTS).defer("data"), empty_label=None
+    )
     tolerances = forms.ChoiceField(choices=tolerance_choices)
     corrected = forms.BooleanField(label="Substrate-corrected aim", required=False, initial=True)
 

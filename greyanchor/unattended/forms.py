@@ -10,12 +10,15 @@ from greyanchor.checks.tolerance_sets import tolerance_choices
 from greyanchor.fields import NumberField, WholeField
 from greyanchor.profiles.models import AimRecord
 
+#: what a whole strip can be held to
+_AIMS = AimRecord.objects.exclude(kind=AimRecord.Kind.SPOTS).defer("data")
+
 
 class WishesForm(forms.Form):
     """What a person would choose on the way of a build."""
 
     patches = WholeField(label="Patches of the profile chart", min_value=60, max_value=5000, initial=1000)
-    aim = forms.ModelChoiceField(AimRecord.objects.defer("data"), label="Check it against", empty_label=None)
+    aim = forms.ModelChoiceField(_AIMS, label="Check it against", empty_label=None)
     tolerances = forms.ChoiceField(label="Under", choices=tolerance_choices)
     corrected = forms.BooleanField(label="Substrate-corrected aim", required=False, initial=True)
     eye = forms.BooleanField(label="Wait for my eye before total ink is accepted", required=False)
@@ -36,9 +39,8 @@ class RuleForm(forms.Form):
     tolerance = NumberField(label="Drift tolerated, dE00 mean", min_value=0.3, max_value=10, initial=1.5)
     share_percent = NumberField(label="Restore from, % of that", min_value=10, max_value=100, initial=50)
     aim = forms.ModelChoiceField(
-        AimRecord.objects.defer("data"), label="Check afterwards against", required=False,
-        empty_label="no check afterwards",
-    )  # fmt: skip
+        _AIMS, label="Check afterwards against", required=False, empty_label="no check afterwards"
+    )
     tolerances = forms.ChoiceField(label="Under", choices=tolerance_choices, required=False)
 
     def values(self) -> dict[str, Any]:

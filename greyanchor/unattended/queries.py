@@ -4,13 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from datetime import timedelta
+from typing import Any
 
 from django.db.models import Q, QuerySet
 from django.utils import timezone
 
+from greyanchor.builds.models import Build
+from greyanchor.checks.models import Check
 from greyanchor.library.models import Media, Printer, PrintMode
 from greyanchor.unattended import services
 from greyanchor.unattended.models import NightRule, Unattended
+from greyanchor.unattended.sheets import can_alone
 
 #: how long the start page shows what is over
 _LATELY = timedelta(hours=20)
@@ -74,6 +78,21 @@ def rolls() -> list[Roll]:
     ]
 
 
+def machines() -> list[Printer]:
+    """Machines that print and read with nobody there."""
+    return [p for p in Printer.objects.select_related("site").order_by("name") if can_alone(p)]
+
+
+def to_hand_over() -> list[Build]:
+    """Open builds that such a machine could carry on, the newest first."""
+    builds = Build.objects.filter(
+        finished_at=None, mode__printer__in=machines(), mode__media__travels_backwards=True,
+        mode__media__unreadable=False,
+    )  # fmt: skip
+    going = Unattended.objects.exclude(state__in=Unattended.OVER).exclude(build=None).values("build")
+    return list(builds.exclude(pk__in=going).select_related("mode").order_by("-pk")[:_MOST])
+
+
 def rules() -> QuerySet[NightRule]:
     """How modes are kept true."""
     return NightRule.objects.select_related("mode__printer", "mode__media", "aim").order_by("mode__name")
@@ -85,3 +104,13 @@ def without_rule() -> QuerySet[PrintMode]:
         state=PrintMode.State.RELEASED, night_rule=None, baseline__withdrawn=""
     )
     return released.select_related("printer").order_by("name")
+
+
+def usual_check(mode: PrintMode) -> dict[str, Any]:
+    """Aim, tolerances and correction that a mode's media, its class, or else any was last checked against."""
+    checks = Check.objects.exclude(aim=None).filter(aim__families=None, mode__isnull=False).order_by("-pk")
+    of_class = checks.filter(mode__media__media_class=mode.media.media_class_id)
+    last = checks.filter(mode__media=mode.media_id).first() or of_class.first() or checks.first()
+    if last is None:
+        return {}
+    return {"aim": last.aim_id, "tolerances": last.tolerances, "corrected": last.corrected}

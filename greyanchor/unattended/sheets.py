@@ -11,8 +11,7 @@ from django.utils import timezone
 
 from greyanchor.core.charts.layout import layout_of
 from greyanchor.core.errors import BadInput
-from greyanchor.library.machines.connections import driver_of, queue_of
-from greyanchor.library.machines.readiness import dues_of
+from greyanchor.library.machines.connections import driver_of
 from greyanchor.library.models import Printer
 from greyanchor.measuring.evidence import leave_out
 from greyanchor.measuring.models import ReadingPass, SheetPrint
@@ -20,6 +19,7 @@ from greyanchor.measuring.printing import dry_at_once, instrument_of, is_simulat
 from greyanchor.measuring.services import calibrate_white, method_of, read_sheet, start_pass
 from greyanchor.measuring.suspicions import compared, suspicions
 from greyanchor.unattended.models import Unattended
+from greyanchor.unattended.ready import standings
 from greyanchor.unattended.records import note
 from greyanchor.unattended.stops import Stop, Wait
 
@@ -61,29 +61,12 @@ def _size(job: SheetPrint) -> str:
 
 def _ready(work: Unattended, job: SheetPrint) -> None:
     """Raises `Stop` where machine, media or length are not as they must be before ink goes down."""
-    printer, media = work.printer, work.mode.media
-    printer.refresh_from_db()
-    if printer.loaded_media_id != media.pk:
-        there = printer.loaded_media.name if printer.loaded_media else "nothing"
-        raise Stop("media", f"{printer.name} has {there} in it; {media.name} is called for")
-    due = [d.task.title.lower() for d in dues_of(printer) if printer.abilities and d.due.overdue]
-    if due:
-        raise Stop("readiness", f"{printer.name} is due for {', '.join(due)}")
-    queue = queue_of(printer)
-    if queue is None:
-        return
-    state = queue.machine()
-    if state.state == "stopped":
-        raise Stop(
-            "printer", f"{printer.name} has stopped: {', '.join(state.reasons) or 'it does not say why'}"
-        )
+    work.printer.refresh_from_db()
     layout = layout_of(job.chart.patches)
     needed = layout.sheets * layout.page[1] / 1000.0
-    if state.metres is not None and state.metres < needed:
-        raise Stop(
-            "media-out",
-            f"{needed:.1f} m of media are needed, {state.metres:.1f} m are left in {printer.name}",
-        )
+    for found in standings(work.printer, work.mode.media, needed):
+        if not found.will_do:
+            raise Stop(found.stop, found.words)
 
 
 def _printed(job: SheetPrint, user: User) -> SheetPrint:

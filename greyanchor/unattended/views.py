@@ -15,6 +15,7 @@ from greyanchor.core.errors import BadInput
 from greyanchor.library.models import PrintMode
 from greyanchor.unattended import forms, queries, services, sheets
 from greyanchor.unattended.models import NightRule, Unattended
+from greyanchor.unattended.ready import standings
 
 _OVER_SHOWN = 40
 
@@ -36,6 +37,8 @@ def overview(request: HttpRequest) -> HttpResponse:
             "by_hand": by_hand,
             "rules": queries.rules(),
             "without_rule": queries.without_rule(),
+            "machines": queries.machines(),
+            "to_hand_over": queries.to_hand_over(),
             "may_make": may(request.user, MAKE),
         },
     )
@@ -70,7 +73,7 @@ def build_alone(request: HttpRequest, pk: int) -> HttpResponse:
     going = build.unattended.exclude(state__in=Unattended.OVER).first()
     if going is not None:
         return redirect("unattended-work", pk=going.pk)
-    form = forms.WishesForm(request.POST or None)
+    form = forms.WishesForm(request.POST or None, initial=queries.usual_check(build.mode))
     if request.method == "POST" and form.is_valid():
         try:
             work = services.start_build_alone(build, form.wishes(), request.user)  # type: ignore[arg-type]
@@ -79,11 +82,19 @@ def build_alone(request: HttpRequest, pk: int) -> HttpResponse:
         else:
             messages.success(request, f"{build.mode.printer.name} carries this build on by itself.")
             return redirect("unattended-work", pk=work.pk)
-    able = sheets.can_alone(build.mode.printer) and build.mode.media.travels_backwards
+    printer, media = build.mode.printer, build.mode.media
+    able = sheets.can_alone(printer) and media.travels_backwards
     return render(
         request,
         "unattended/build.html",
-        {"build": build, "mode": build.mode, "form": form, "able": able},
+        {
+            "build": build,
+            "mode": build.mode,
+            "form": form,
+            "able": able,
+            "standings": standings(printer, media) if able else [],
+            "before": queries.works().filter(printer=printer).exclude(state__in=Unattended.OVER),
+        },
         status=422 if form.errors else 200,
     )
 

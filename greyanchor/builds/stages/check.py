@@ -98,7 +98,7 @@ class CheckStage(StageType[CheckResult]):
 
     def objections(self, stage: Stage, values: dict[str, Any] | None) -> list[str]:
         found = self.result(stage)
-        return ["the check failed"] if found and found.verdict != "pass" else []
+        return [f"the check failed: {found.summary}"] if found and found.verdict != "pass" else []
 
     def apply_to_mode(self, mode: PrintMode, stage: Stage | None) -> None:
         made = stage.made_check if stage else None
