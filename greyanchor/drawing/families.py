@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from datetime import date
+from itertools import cycle
 
 import numpy as np
 
@@ -53,4 +55,27 @@ def neutral_scales(greys: Mapping[str, Sequence[Sequence[float]]], index: int) -
     axis = "a*" if index == 1 else "b*"
     return line_plot(
         series, Axis("L* as it prints", 0, 100), Axis(axis, -most, most), f"Neutral scale, {axis}"
+    )
+
+
+def held_true(drifts: Mapping[str, Sequence[tuple[date, float]]], limit: float) -> str:
+    """How far each member had drifted from its baseline whenever it was read, mean dE00 over the days;
+    below `limit` a restore counts as back.
+    """
+    days = [d for rows in drifts.values() for d, _ in rows]
+    first, last = min(days), max(days)
+    span = max((last - first).days, 7) * 1.05
+    series, most = [], 2.0 * limit
+    for style, (name, rows) in zip(cycle(_LINES), drifts.items()):
+        x, y = [(d - first).days for d, _ in rows], [off for _, off in rows]
+        most = max(most, *y, 0.0)
+        if rows:
+            series += [Series(name, x, y, "#111111", style), Series("", x, y, "#111111", "dots")]
+    series.append(Series("restored under", [0.0, span], [limit, limit], "#777777", "dotted"))
+    return line_plot(
+        series,
+        Axis("day", 0.0, span, first),
+        Axis("mean dE00 to the baseline", 0.0, 1.15 * most),
+        "Drift of every member",
+        height=230,
     )

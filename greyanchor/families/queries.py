@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import date
 from typing import Any
 
 import numpy as np
+from django.utils import timezone
 
+from greyanchor.builds.models import Restore
 from greyanchor.changes.queries import since_last
 from greyanchor.checks.models import Check
+from greyanchor.core.calibration.restore import RESTORED
 from greyanchor.core.characterization.model import FitReport
 from greyanchor.core.colour.colorimetry import delta_e_2000
 from greyanchor.core.errors import BadInput
 from greyanchor.core.formats import cgats
 from greyanchor.core.measurement.readings import ReadingSet
-from greyanchor.drawing.families import neutral_scales, pair_map
+from greyanchor.drawing.families import held_true, neutral_scales, pair_map
 from greyanchor.drawing.gamuts import slice_picture
 from greyanchor.families.models import Family, FamilyMember
 from greyanchor.library.machines.connections import queue_of
@@ -86,6 +90,7 @@ def page_of(family: Family) -> dict[str, Any]:
         "greys_after": _scales(views, "greys_after") if pairs else [],
         "shells": _shells(views),
         "solids": _solids(views),
+        "held": _held(members),
         "changes": [c for v in views if (c := since_last(v.mode)) is not None],
         "work": family.works.first(),
         "limits": (ALIKE_MEAN, ALIKE_HIGH),
@@ -95,6 +100,16 @@ def page_of(family: Family) -> dict[str, Any]:
 def _scales(views: list[MemberView], which: str) -> list[str]:
     greys = {v.mode.name: v.found[which] for v in views if which in v.found}
     return [neutral_scales(greys, i) for i in (1, 2)] if greys else []
+
+
+def _held(members: list[FamilyMember]) -> str:
+    """How true the members were found whenever their short charts were read; empty before the first."""
+    drifts: dict[str, list[tuple[date, float]]] = {m.mode.name: [] for m in members}
+    found = Restore.objects.filter(mode__in=[m.mode_id for m in members]).exclude(drift=None)
+    for restore in found.select_related("mode").order_by("started_at"):
+        day = timezone.localdate(restore.started_at)
+        drifts[restore.mode.name].append((day, float(restore.drift["mean"])))
+    return held_true(drifts, RESTORED) if any(drifts.values()) else ""
 
 
 def _solids(views: list[MemberView]) -> list[tuple[str, list[list[float] | None], float | None]]:

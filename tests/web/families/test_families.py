@@ -4,20 +4,27 @@ undoes it.
 
 from __future__ import annotations
 
+import json
+from datetime import timedelta
+from html import unescape
 from typing import Any
 
 import pytest
 from django.contrib.auth.models import User
 from django.test import Client
 from django.urls import reverse
+from django.utils import timezone
 
 from greyanchor.accounts.roles import Role, set_role
 from greyanchor.background import queue
+from greyanchor.builds.models import Baseline, Restore
+from greyanchor.core.calibration.restore import RESTORED
 from greyanchor.core.errors import BadInput
 from greyanchor.core.profiling.build import ProfileResult
 from greyanchor.families import queries, services
 from greyanchor.families.models import Family, FamilyWork
 from greyanchor.library.models import PrintMode
+from greyanchor.measuring.models import Chart, SheetPrint
 from greyanchor.profiles.models import Profile
 from greyanchor.profiles.services import keep_profile
 
@@ -108,3 +115,30 @@ def test_a_profile_made_meanwhile_is_not_overwritten(
         client.post(reverse("family-act", args=[made.pk, "use"]), {"version": made.version}).status_code
         == 403
     )
+
+
+def test_a_family_shows_how_true_its_members_were_held(
+    two: tuple[PrintMode, PrintMode], user: User, client: Client, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(queries, "since_last", lambda _mode: None)  # it would want their readings
+    family = services.make_family("Harbour pair", two, True, user)
+    assert "Held true" not in client.get(family.url).content.decode()
+    now = timezone.now()
+    for days, off in ((20, 0.3), (10, 1.4), (0, 0.2)):
+        sheet = SheetPrint.objects.create(
+            chart=Chart.objects.create(purpose="restore", title="short", text="", content_hash=""),
+            printer=two[0].printer, environment=two[0].environment, environment_hash="x", sent=[],
+        )  # fmt: skip
+        baseline, _ = Baseline.objects.get_or_create(mode=two[0], defaults={"confirmed": True})
+        made = Restore.objects.create(
+            mode=two[0], baseline=baseline, sheet_print=sheet, started_by=user, drift={"mean": off}
+        )
+        Restore.objects.filter(pk=made.pk).update(started_at=now - timedelta(days=days))
+    page = client.get(family.url).content.decode()
+    assert "Held true" in page
+    svg = page[page.index("Drift of every member") :]
+    series = json.loads(unescape(svg.split("data-series='")[1].split("'")[0]))
+    assert [(s["name"], s["x"], s["y"]) for s in series] == [
+        (two[0].name, [0, 10, 20], [0.3, 1.4, 0.2]),
+        ("restored under", [0.0, 21.0], [RESTORED, RESTORED]),
+    ]
