@@ -11,10 +11,8 @@ import numpy as np
 
 from greyanchor.core.calibration.curves import CurveSet
 from greyanchor.drawing.colours import channel_colour
-from greyanchor.drawing.plots import Axis, Band, Mark, Series, line_plot
+from greyanchor.drawing.plots import THIRD, Axis, Band, Mark, Series, line_plot
 
-#: width and height of a plot that stands with two others in a row
-THIRD = (340, 230)
 _QUANTITIES = {
     "chroma": "chroma C*",
     "density": "density over paper",

@@ -9,7 +9,7 @@ from itertools import cycle
 import numpy as np
 
 from greyanchor.drawing.colours import hex_colours
-from greyanchor.drawing.plots import Axis, Series, line_plot
+from greyanchor.drawing.plots import THIRD, Axis, Series, line_plot
 
 _SIDE, _REACH, _MOST = 320, 100.0, 6.0
 _LINES = ("solid", "dashed", "dotted")
@@ -28,8 +28,8 @@ def pair_map(rows: Sequence[Sequence[float]], after: bool) -> str:
     parts = [
         f'<svg class="plot" viewBox="0 0 {_SIDE} {_SIDE}" role="img" '
         f'aria-label="Differences of the pair {title}">'
-        f'<line class="axis" x1="0" y1="{middle}" x2="{_SIDE}" y2="{middle}"/>'
-        f'<line class="axis" x1="{middle}" y1="0" x2="{middle}" y2="{_SIDE}"/>'
+        f'<line class="plot-grid" x1="0" y1="{middle}" x2="{_SIDE}" y2="{middle}"/>'
+        f'<line class="plot-grid" x1="{middle}" y1="0" x2="{middle}" y2="{_SIDE}"/>'
     ]
     for row, fill in zip(values, fills):
         off = min(row[4 if after else 3], _MOST)
@@ -54,7 +54,12 @@ def neutral_scales(greys: Mapping[str, Sequence[Sequence[float]]], index: int) -
         series.append(Series(name, lab[:, 0], lab[:, index], "#111111", _LINES[i % len(_LINES)]))
     axis = "a*" if index == 1 else "b*"
     return line_plot(
-        series, Axis("L* as it prints", 0, 100), Axis(axis, -most, most), f"Neutral scale, {axis}"
+        series,
+        Axis("L* as it prints", 0, 100),
+        Axis(axis, -most, most),
+        f"Neutral scale, {axis}",
+        width=THIRD[0],
+        height=THIRD[1],
     )
 
 

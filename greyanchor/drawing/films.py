@@ -6,9 +6,8 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from greyanchor.drawing.plots import Axis, Mark, Series, line_plot
+from greyanchor.drawing.plots import THIRD, Axis, Mark, Series, line_plot
 
-_THIRD = (340, 232)
 _LINES = ("solid", "dashed", "dotted", "dots")
 
 
@@ -49,7 +48,7 @@ def film_dots_plot(inputs: Sequence[float], before: Sequence[float], after: Sequ
         Series("asked for", [0.0, 100.0], [0.0, 100.0], "#777777", "dotted"),
     ]
     return line_plot(
-        series, Axis("asked for, %", 0, 100), Axis("dot on film, %", 0, 100), "Dots on the film", (), *_THIRD
+        series, Axis("asked for, %", 0, 100), Axis("dot on film, %", 0, 100), "Dots on the film", (), *THIRD
     )
 
 
@@ -61,7 +60,7 @@ def film_curve_plot(curves: Mapping[str, Sequence[float]], title: str = "Dots as
         colour = "#111111" if place == 0 else "#777777"
         series.append(Series(name, x, values, colour, _LINES[min(place, 2)]))
     return line_plot(
-        series, Axis("asked for, %", 0, 100), Axis("dot that is screened, %", 0, 100), title, (), *_THIRD
+        series, Axis("asked for, %", 0, 100), Axis("dot that is screened, %", 0, 100), title, (), *THIRD
     )
 
 
@@ -75,5 +74,5 @@ def dot_deviation_plot(inputs: Sequence[float], dots: Sequence[float]) -> str:
         Axis("dot less asked for, %", -most, most),
         "Confirming print",
         (),
-        *_THIRD,
+        *THIRD,
     )

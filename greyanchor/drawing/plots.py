@@ -12,6 +12,8 @@ import numpy as np
 import numpy.typing as npt
 
 WIDTH, HEIGHT = 560, 320
+#: width and height of a plot that stands with two others in a row
+THIRD = (340, 230)
 #: days between ticks of an axis of days
 _DAYS = (1, 2, 5, 7, 14, 28, 56, 91, 182, 365)
 _LEFT, _RIGHT, _TOP, _BOTTOM = 52, 14, 12, 40
