@@ -33,6 +33,27 @@ def test_media_of_the_class_weigh_most_and_spread_says_how_sure() -> None:
     assert [g.value for g in found.curves["C"]] == pytest.approx(shares, abs=0.1)
 
 
+def test_media_of_other_classes_leave_those_of_one_class_as_sure_as_they_were() -> None:
+    own = [_known(f"a{i}", "coated", 78 + i) for i in range(6)]
+    alone = likely(own, Traits("coated", 200.0), 8)
+    beside = likely(own + [_known(f"b{i}", "canvas", 52 + i) for i in range(6)], Traits("coated", 200.0), 8)
+    assert alone is not None and beside is not None
+    assert (
+        beside.limits["C"].unsure
+        == pytest.approx(alone.limits["C"].unsure, abs=0.2)
+        == pytest.approx(2.4, abs=0.4)
+    )
+    assert beside.limits["C"].value == pytest.approx(alone.limits["C"].value, abs=0.8)
+    # of a class with one media, others say how far media differ; of one with none, where they lie
+    one = likely([own[0], *(_known(f"b{i}", "canvas", 52 + i) for i in range(6))], Traits("coated", 200.0), 8)
+    none = likely(own + [_known(f"b{i}", "canvas", 52 + i) for i in range(6)], Traits("mesh", 200.0), 8)
+    assert one is not None and none is not None
+    assert one.limits["C"].value > 70.0 and 2.5 < one.limits["C"].unsure < 8.0
+    assert (
+        none.limits["C"].value == pytest.approx((80.5 + 54.5) / 2, abs=0.5) and none.limits["C"].unsure > 15.0
+    )
+
+
 def test_a_curve_that_nobody_expected_is_named_with_its_place() -> None:
     found = likely([_known(f"a{i}", "coated", 78) for i in range(4)], Traits("coated", 200.0), 8)
     assert found is not None

@@ -15,7 +15,11 @@ from greyanchor.core.colour.colorimetry import Array
 _OTHER_CLASS, _WEIGHT_APART, _PASSES_APART, _OTHER_BRIGHTENER = 0.15, 1.6, 2.0, 0.7
 #: what is not known of any media even where all like it agree: percent of a limit, of total ink, of a curve,
 #: cubic Lab of a gamut, minutes
-_LIMIT_FLOOR, _TOTAL_FLOOR, _CURVE_FLOOR, _GAMUT_FLOOR, _DRY_FLOOR = 2.0, 8.0, 1.2, 1e4, 5.0
+_LIMIT_FLOOR, _TOTAL_FLOOR, _CURVE_FLOOR, _GAMUT_FLOOR, _DRY_FLOOR = 1.2, 8.0, 1.2, 1e4, 5.0
+#: modes that what media of one class usually differ by counts for
+_STEADY = 2.0
+#: how much farther the variance of classes is taken to be than that within one, where a single one is known
+_APART = 4.0
 #: standard deviations from which on a curve surprises
 _SURPRISING = 3.0
 #: inputs that curves are given at, percent
@@ -112,22 +116,22 @@ def alike(one: Traits, other: Traits) -> float:
 
 
 def likely(known: Sequence[Known], traits: Traits, passes: int | None = None) -> Likely | None:
-    """Weighted means over known modes with how sure they are; None where fewer than two are known.
-
-    The spread is that of the modes themselves, widened for how few they are (a prediction of one more, with a
-    t-like factor for the number that count).
+    """What modes of the media's class, and of others where it has few, let expect of one more, with how sure
+    that is; None where fewer than two are known.
     """
     if len(known) < 2:
         return None
     weights = np.array([_weight(k, traits, passes) for k in known])
     weights = np.maximum(weights, 1e-6)
-    limits = {c: g for c in known[0].limits if (g := _limit(known, weights, c)) is not None}
-    total = _of([k.total_ink for k in known], weights, _TOTAL_FLOOR)
-    gamut = _of([k.gamut for k in known], weights, _GAMUT_FLOOR)
-    dry = _of([k.dry_minutes for k in known], weights, _DRY_FLOOR)
-    shares = weights / weights.sum()
-    counted = {k.name: float(s) for k, s in zip(known, shares)}
-    return Likely(limits, total, _curves(known, weights), counted, gamut, dry)
+    like = _Like(weights, [k.traits.media_class for k in known], traits.media_class)
+    limits = {
+        c: g for c in known[0].limits if (g := like.guess([k.limits.get(c) for k in known], _LIMIT_FLOOR))
+    }
+    total = like.guess([k.total_ink for k in known], _TOTAL_FLOOR)
+    gamut = like.guess([k.gamut for k in known], _GAMUT_FLOOR)
+    dry = like.guess([k.dry_minutes for k in known], _DRY_FLOOR)
+    counted = {k.name: float(s) for k, s in zip(known, weights / weights.sum())}
+    return Likely(limits, total, _curves(known, like), counted, gamut, dry)
 
 
 def _weight(known: Known, traits: Traits, passes: int | None) -> float:
@@ -137,41 +141,62 @@ def _weight(known: Known, traits: Traits, passes: int | None) -> float:
     return share
 
 
-def _limit(known: Sequence[Known], weights: Array, ink: str) -> Guess | None:
-    there = [(float(k.limits[ink]), w) for k, w in zip(known, weights) if ink in k.limits]
-    if len(there) < 2:
-        return None
-    return _guess([v for v, _ in there], [w for _, w in there], _LIMIT_FLOOR)
+@dataclass(frozen=True)
+class _Like:
+    """How much each known mode counts, the class of its media, and that of the new one."""
+
+    weights: Array
+    classes: Sequence[str]
+    new_class: str
+
+    def guess(self, values: Sequence[float | None], floor: float) -> Guess | None:
+        """What is likely of one more media, and how sure that is; None where fewer than two have a value.
+
+        The mean of the class is what its own media say, held to where classes lie at all, by how sure each is
+        (a normal mean with a normal prior: Gelman and others, Bayesian Data Analysis, 2.5).
+        """
+        there = [i for i, v in enumerate(values) if v]
+        if len(there) < 2:
+            return None
+        v, w = np.array([values[i] for i in there], dtype=float), self.weights[there]
+        names = np.array([self.classes[i] for i in there])
+        usual = _within(v, names) + 1e-9
+        places = [np.average(v[names == n], weights=w[names == n]) for n in set(names) - {self.new_class}]
+        # one class alone does not say how far classes lie apart: farther than media of one class do
+        apart = float(np.var(places, ddof=1)) if len(places) > 1 else _APART * usual
+        prior, unknown = float(np.mean(places)) if places else 0.0, apart * (1.0 + 1.0 / max(len(places), 1))
+        own = names == self.new_class
+        if not own.any():
+            return Guess(prior, float(np.sqrt(unknown + usual + floor**2)))
+        share = w[own] / w[own].sum()
+        mean, count = float(share @ v[own]), 1.0 / float((share**2).sum())  # that really count
+        # few agree by chance: what media of one class differ by anywhere steadies what these do
+        spread = float(share @ (v[own] - mean) ** 2)
+        steadied = (count * spread + _STEADY * usual) / (count - 1.0 + _STEADY)
+        left = steadied / count
+        if places:
+            mean = (mean * unknown + prior * left) / (unknown + left)
+            left = left * unknown / (unknown + left)
+        return Guess(mean, float(np.sqrt(steadied + left + floor**2)))
 
 
-def _of(values: Sequence[float | None], weights: Array, floor: float) -> Guess | None:
-    there = [(float(v), float(w)) for v, w in zip(values, weights) if v]
-    return _guess([v for v, _ in there], [w for _, w in there], floor) if len(there) > 1 else None
+def _within(values: Array, names: Array) -> float:
+    """Variance within classes, of all of them together; of all values where no class has two."""
+    groups = [values[names == n] for n in set(names)]
+    free = len(values) - len(groups)
+    if not free:
+        return float(values.var())
+    return float(sum(((g - g.mean()) ** 2).sum() for g in groups)) / free
 
 
-def _guess(values: Sequence[float], weights: Sequence[float], floor: float) -> Guess:
-    v, w = np.array(values, dtype=float), np.array(weights, dtype=float)
-    w = w / w.sum()
-    mean = float(w @ v)
-    count = 1.0 / float((w**2).sum())  # that really count
-    spread = float(w @ (v - mean) ** 2)
-    # few agree by chance: the spread of all of them steadies that of those that count
-    steadied = (count * spread + 2.0 * float(v.var())) / (count + 2.0) if len(v) > 2 else float(v.var())
-    return Guess(mean, float(np.sqrt(steadied * (1.0 + 1.0 / count) + floor**2)))
-
-
-def _curves(known: Sequence[Known], weights: Array) -> dict[str, list[Guess]]:
-    parsed = [(_shares(k.curves), w) for k, w in zip(known, weights) if k.curves]
-    if len(parsed) < 2:
-        return {}
+def _curves(known: Sequence[Known], like: _Like) -> dict[str, list[Guess]]:
+    shares = [_shares(k.curves) if k.curves else {} for k in known]
     out = {}
-    for ink in parsed[0][0]:
-        rows = [(p[ink], w) for p, w in parsed if ink in p]
-        if len(rows) > 1:
-            out[ink] = [
-                _guess([r[i] for r, _ in rows], [w for _, w in rows], _CURVE_FLOOR)
-                for i in range(len(INPUTS))
-            ]
+    for ink in next((s for s in shares if s), {}):
+        rows = [s.get(ink) for s in shares]
+        guesses = [like.guess([r[i] if r else None for r in rows], _CURVE_FLOOR) for i in range(len(INPUTS))]
+        if all(guesses):
+            out[ink] = [g for g in guesses if g is not None]
     return out
 
 

@@ -188,11 +188,13 @@ def test_a_large_file_has_large_offsets(tmp_path: Path, monkeypatch: pytest.Monk
 
 
 def test_memory_is_bounded_whatever_the_length(tmp_path: Path, profile_file: Path) -> None:
-    """A banner in a process of its own: 0.4 x 8 m at 300 dpi, from a file that is small."""
+    """A banner in a process of its own: 0.4 x 3 m at 300 dpi, from a file that is small; one of 1.5 x 20 m is
+    for the bench.
+    """
     import pyvips as vips
 
     art = tmp_path / "banner.tif"
-    base = vips.Image.gaussnoise(600, 12000, mean=128, sigma=40).cast("uchar")
+    base = vips.Image.gaussnoise(600, 4500, mean=128, sigma=40).cast("uchar")
     base.bandjoin([base.flip("horizontal"), base.flip("vertical")]).copy(
         interpretation="srgb", xres=38 / 25.4, yres=38 / 25.4
     ).tiffsave(str(art), compression="deflate", tile=False)
@@ -206,7 +208,7 @@ def test_memory_is_bounded_whatever_the_length(tmp_path: Path, profile_file: Pat
     subprocess.run([sys.executable, "-m", "greyanchor.core.separation.warm"], check=True)
     said = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, check=True)
     facts = json.loads(said.stdout)
-    assert facts["width"] * facts["height"] > 400_000_000
+    assert facts["width"] * facts["height"] > 150_000_000
     assert facts["peak_mb"] < 600
 
 
