@@ -51,8 +51,11 @@ _DAMPED, _BARELY_DAMPED = 0.03, 1e-5
 _STEEP = 0.06
 #: a step that wins less than this outside the gamut (root of the cost) is the last
 _NO_GAIN = 0.01
-#: pull of black, and of other inks, to where the edge of the gamut left them, beyond that edge
-_BLACK_BEYOND, _BEYOND_PULL = 20.0, 4.0
+#: pull of black, and of inks that are at their limit, to where the edge of the gamut left them, beyond that
+#: edge; of all others, and how much more for each unit that a colour lies beyond it (weighted Lab), at most
+_BLACK_BEYOND, _BEYOND_PULL, _BEYOND_FAR, _BEYOND_MOST = 20.0, 4.0, 20.0, 200.0
+#: in full from this chroma on: greyer colours have little hue to keep
+_VIVID = 50.0
 #: how far below its limit a sum of some inks is held
 _PAIR_MARGIN = 0.035
 _PART = 3000
@@ -229,16 +232,21 @@ class Inverter:
 
         `edge` (n, channels) are the nearest coordinates that can be printed. Between one of these and a
         colour inside the gamut a table interpolates true; what it prints is held to the bounds afterwards.
+        Inks that have come to their limit go on beyond it; the others stay the more where they are the farther
+        out a colour lies, so that one just outside keeps its hue when what is beyond the limit is cut off.
         """
 
         def part(which: Array) -> Array:
             at = edge[which]
             missed = self.model.lab(self.model.to_device(at)) - self.quick.lab(at)
-            pull = np.full(at.shape, _BEYOND_PULL)
+            aim, weights = lab[which] - missed, self._weights(lab[which])
+            out = np.linalg.norm(weights @ (self.quick.lab(at) - aim)[:, :, None], axis=1)
+            vivid = np.clip(np.hypot(aim[:, 1], aim[:, 2]) / _VIVID, 0.0, 1.0)[:, None] ** 2
+            pull = np.minimum(_BEYOND_PULL + _BEYOND_FAR * vivid * out, _BEYOND_MOST) * np.ones(at.shape)
+            pull[at > self._even_tops - 1e-3] = _BEYOND_PULL
             if self.black is not None:
-                pull[:, self.black] = _BLACK_BEYOND
-            aim = lab[which] - missed
-            return self._descend(_Points(aim, self._weights(lab[which]), at, pull, room), at, 6)[0]
+                pull[:, self.black] = np.maximum(pull[:, self.black], _BLACK_BEYOND)
+            return self._descend(_Points(aim, weights, at, pull, room), at, 6)[0]
 
         if not len(lab):
             return np.zeros((0, self.channels))
