@@ -166,3 +166,29 @@ def _compression(model, knee: Knee):
     centre = np.array([0.5 * sum(ends), 0.0, 0.0])
     shell = shell_of(surface, centre, ends)
     return compression_of(knee, shell, source_points("srgb"), ends)
+
+
+def test_colours_just_outside_the_gamut_keep_their_hue(plain: bytes, model) -> None:
+    """Up to six units more vivid than the printer is, as the solids of a press often are, through lcms2."""
+    random = np.random.default_rng(8)
+    inks = np.pad(random.random((900, 3)), ((0, 0), (0, 1)))
+    rows = np.arange(len(inks))
+    inks[rows, random.integers(0, 3, len(inks))] = 1.0
+    inks[rows, inks[:, :3].argmin(axis=1)] = 0.0
+    edge = model.lab(inks)
+    outward = edge[:, 1:] / np.hypot(edge[:, 1], edge[:, 2])[:, None]
+    aims = edge.copy()
+    aims[:, 1:] += outward * random.uniform(0.5, 6.0, len(edge))[:, None]
+    printed = model.lab(lcms.lab_to_device(plain, aims))
+    turned = np.abs(_hue_apart(printed, aims))
+    assert turned.mean() < 0.7 and np.percentile(turned, 95) < 1.9, (turned.mean(), np.percentile(turned, 95))
+    # and what is printed is about as near as can be
+    best = model.lab(Inverter(model, Separation(total_ink=3.0)).solve(aims).device)
+    assert delta_e_2000(printed, aims).mean() < 1.15 * delta_e_2000(best, aims).mean()
+
+
+def _hue_apart(one: np.ndarray, other: np.ndarray) -> np.ndarray:
+    """dH*ab (n,) between Lab (n, 3) and (n, 3)."""
+    along = np.sqrt(np.hypot(one[:, 1], one[:, 2]) * np.hypot(other[:, 1], other[:, 2]))
+    turn = np.arctan2(one[:, 2], one[:, 1]) - np.arctan2(other[:, 2], other[:, 1])
+    return 2.0 * along * np.sin(turn / 2.0)

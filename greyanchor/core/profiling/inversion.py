@@ -232,8 +232,8 @@ class Inverter:
 
         `edge` (n, channels) are the nearest coordinates that can be printed. Between one of these and a
         colour inside the gamut a table interpolates true; what it prints is held to the bounds afterwards.
-        Inks that have come to their limit go on beyond it; the others stay the more where they are the farther
-        out a colour lies, so that one just outside keeps its hue when what is beyond the limit is cut off.
+        Inks that have come to their limit go on beyond it; the others stay where they are, the more so the
+        farther out a colour lies: one just outside keeps its hue when what is beyond the limit is cut off.
         """
 
         def part(which: Array) -> Array:
