@@ -163,7 +163,7 @@ class _Like:
         usual = _within(v, names) + 1e-9
         places = [np.average(v[names == n], weights=w[names == n]) for n in set(names) - {self.new_class}]
         # one class alone does not say how far classes lie apart: farther than media of one class do
-        apart = float(np.var(places, ddof=1)) if len(places) > 1 else _APART * usual
+        apart = max(float(np.var(places, ddof=1)), usual) if len(places) > 1 else _APART * usual
         prior, unknown = float(np.mean(places)) if places else 0.0, apart * (1.0 + 1.0 / max(len(places), 1))
         own = names == self.new_class
         if not own.any():
