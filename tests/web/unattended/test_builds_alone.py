@@ -8,7 +8,6 @@ from typing import Any
 
 import pytest
 from django.contrib.auth.models import User
-from django.utils import timezone
 
 from greyanchor.builds.lifecycle.start import start_build
 from greyanchor.builds.models import Build, Stage
@@ -20,17 +19,6 @@ from greyanchor.profiles.models import AimRecord
 from greyanchor.unattended import engine, services
 from greyanchor.unattended.models import Unattended
 from tests.web.conftest import CHOICES, stage_of
-
-
-@pytest.fixture
-def machine(printer: Printer, media: Media, settings: Any) -> Printer:
-    """With its media in it, on a clock that lets sheets dry at once."""
-    settings.DEMO = True
-    media.travels_backwards = True
-    media.save()
-    Printer.objects.filter(pk=printer.pk).update(loaded_media=media, loaded_at=timezone.now())
-    printer.refresh_from_db()
-    return printer
 
 
 @pytest.fixture

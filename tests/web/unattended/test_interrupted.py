@@ -89,16 +89,6 @@ class Killer:
         return work
 
 
-@pytest.fixture
-def machine(printer: Printer, media: Media, settings: Any) -> Printer:
-    settings.DEMO = True
-    media.travels_backwards = True
-    media.save()
-    Printer.objects.filter(pk=printer.pk).update(loaded_media=media, loaded_at=timezone.now())
-    printer.refresh_from_db()
-    return printer
-
-
 @pytest.mark.slow
 def test_a_build_killed_before_and_after_all_that_it_does_ends_like_any_other(
     machine: Printer, media: Media, user: User, aim: AimRecord
